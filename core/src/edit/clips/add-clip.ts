@@ -1,0 +1,39 @@
+import { z } from "zod";
+import { Dye, Fade, Gain, Id, Length, Name, NO_FADE, Pan, Position } from "../../model/schema";
+import { defineEdit } from "../definition";
+import { EditError } from "../errors";
+import { Overlap, settleOverlaps } from "../overlap";
+
+export const addClip = defineEdit({
+  type: "add-clip",
+  about: "Lays a window on a recording on a track; without `length`, all of the recording from `offset` on.",
+  params: z.object({
+    id: Id.optional(),
+    trackId: Id,
+    sourceId: Id,
+    start: Position,
+    offset: Position.default(0),
+    length: Length.optional(),
+    name: Name.optional(),
+    color: Dye.nullable().default(null),
+    gain: Gain.default(0),
+    pan: Pan.default(0),
+    mute: z.boolean().default(false),
+    fadeIn: Fade.default(NO_FADE),
+    fadeOut: Fade.default(NO_FADE),
+    overlap: Overlap,
+  }),
+  example: { type: "add-clip", id: "clip-new", trackId: "track-1", sourceId: "source-1", start: 480000, offset: 0, length: 48000 },
+  apply(tx, { id, length, name, overlap, ...rest }) {
+    const source = tx.before.sources.get(rest.sourceId);
+    if (!source) throw new EditError(`The project has no recording "${rest.sourceId}".`, "sourceId");
+    tx.track(rest.trackId);
+    if (rest.offset >= source.length) throw new EditError(`The recording is ${source.length} samples long; it can't start at ${rest.offset}.`, "offset");
+    const clipId = id ?? tx.newId();
+    if (tx.doc.clips.get(clipId)) throw new EditError(`There is already a clip "${clipId}".`, "id");
+    const clip = { ...rest, id: clipId, length: length ?? source.length - rest.offset, name: name ?? source.name, layer: 0, blend: null, sync: null };
+    tx.setClip(clip);
+    settleOverlaps(tx, [clipId], overlap);
+    return `Add ${clip.name}`;
+  },
+});

@@ -1,0 +1,57 @@
+import { z } from "zod";
+import { fadeOfLength } from "../../dsp/fades";
+import { blendAfter } from "../../model/document";
+import { Bend, type Clip, clipEnd, type Fade, FadeShape, Position } from "../../model/schema";
+import { ClipIds, countNames, defineEdit, TrackIds } from "../definition";
+import { EditError } from "../errors";
+import type { Transaction } from "../transaction";
+
+const sides = { in: "fadeIn", out: "fadeOut" } as const;
+
+/** Sets one fade of a clip; growing past the other fade stops there. A blend at that edge is refused: it has its own edits. */
+function layFade(tx: Transaction, clip: Clip, edge: "in" | "out", fade: { length?: number; shape?: Fade["shape"]; bend?: number }): void {
+  const old = clip[sides[edge]];
+  const other = clip[sides[edge === "in" ? "out" : "in"]];
+  const length = Math.min(fade.length ?? old.length, clip.length - other.length);
+  const blended = edge === "in" ? clip.blend : blendAfter(tx.doc, clip);
+  if (blended && length !== old.length) throw new EditError(`${clip.name || "The clip"} is blended there; the blend decides the length.`, "length");
+  const base = length === old.length && fade.shape === undefined && fade.bend === undefined ? old : fadeOfLength({ ...old, part: undefined }, length);
+  tx.setClip({ ...clip, [sides[edge]]: { length, shape: fade.shape ?? base.shape, bend: fade.bend ?? base.bend } });
+}
+
+export const setFade = defineEdit({
+  type: "set-fade",
+  about: "Sets the fade-in or fade-out of clips; what is left out stays. A fade stops where it meets the clip's other fade.",
+  params: z.object({ clipIds: ClipIds, edge: z.enum(["in", "out"]), length: z.int().min(0).optional(), shape: FadeShape.optional(), bend: Bend.optional() }),
+  example: { type: "set-fade", clipIds: ["clip-1"], edge: "in", length: 480, shape: "s", bend: 0 },
+  apply(tx, { clipIds, edge, ...fade }) {
+    for (const id of new Set(clipIds)) layFade(tx, tx.clip(id), edge, fade);
+    return `Fade ${edge} ${countNames(
+      clipIds.map((id) => tx.clip(id).name),
+      "clip",
+    )}`;
+  },
+});
+
+export const fadeRange = defineEdit({
+  type: "fade-range",
+  about: "Fades each track over a range: out, the last clip that ends in the range fades from the range's start to its own end; in, the first that starts in it fades up to the range's end.",
+  params: z
+    .object({ start: Position, end: Position, trackIds: TrackIds, edge: z.enum(["in", "out"]), shape: FadeShape.optional(), bend: Bend.optional() })
+    .refine((p) => p.end > p.start, { message: "A range ends after it starts.", path: ["end"] }),
+  example: { type: "fade-range", start: 24000, end: 480000, trackIds: ["track-1"], edge: "out" },
+  apply(tx, { start, end, trackIds, edge, shape, bend }) {
+    const names: string[] = [];
+    for (const trackId of trackIds) {
+      const inside = tx.track(trackId, "trackIds") && tx.lane(trackId).within(start, end);
+      const reaches = inside.filter((c) => (edge === "out" ? clipEnd(c) <= end && !blendAfter(tx.doc, c) : c.start >= start && !c.blend));
+      if (reaches.length === 0) continue;
+      const clip = edge === "out" ? reaches.reduce((a, b) => (clipEnd(b) >= clipEnd(a) ? b : a)) : reaches[0];
+      const length = edge === "out" ? clipEnd(clip) - Math.max(start, clip.start) : Math.min(end, clipEnd(clip)) - clip.start;
+      layFade(tx, clip, edge, { length, shape, bend });
+      names.push(clip.name);
+    }
+    if (names.length === 0) throw new EditError(edge === "out" ? "No clip ends in the range." : "No clip starts in the range.", "trackIds");
+    return `Fade ${edge} over range, ${countNames(names, "clip")}`;
+  },
+});

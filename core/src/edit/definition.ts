@@ -1,0 +1,42 @@
+import { z } from "zod";
+import { Fade, Id, Position } from "../model/schema";
+import type { Transaction } from "./transaction";
+
+/** An edit: its parameters, what it does to a transaction, and an example for the docs that the tests run. */
+export interface EditDefinition<P = unknown> {
+  readonly type: string;
+  /** One sentence for the docs. */
+  readonly about: string;
+  readonly params: z.ZodType<P>;
+  readonly example: Record<string, unknown>;
+  /** Carries it out and returns the name of the step, as the history shows it. */
+  apply(tx: Transaction, params: P): string;
+}
+
+export function defineEdit<S extends z.ZodType>(edit: {
+  type: string;
+  about: string;
+  params: S;
+  example: Record<string, unknown>;
+  apply(tx: Transaction, params: z.output<S>): string;
+}): EditDefinition {
+  return edit as unknown as EditDefinition;
+}
+
+export const ClipIds = z.array(Id).min(1, "Name at least one clip.").describe("the clips");
+export const TrackIds = z.array(Id).min(1, "Name at least one track.").describe("the tracks");
+
+/** What every edit takes besides its own parameters. */
+export const Common = z.object({
+  /** Fade that new edges get (the mode line's "new edges fade"); left out, they stay bare. */
+  edgeFade: Fade.optional().describe("fade for each new edge that does not run on unbroken"),
+  /** Makes the ids of new things; the server chooses one if left out. */
+  key: z.string().regex(/^[a-z0-9]{4,40}$/, "A key is 4 to 40 small letters and digits.").optional(),
+});
+
+export { Position };
+
+/** "Shuttle 7" for one, "3 clips" for several. */
+export function countNames(names: readonly string[], word: string): string {
+  return names.length === 1 ? names[0] || `1 ${word}` : `${names.length} ${word}s`;
+}

@@ -1,0 +1,214 @@
+import fc from "fast-check";
+import { describe, expect, it } from "vitest";
+import { applyChanges, dataOf, type Document, invertChanges } from "../model/document";
+import { problems } from "../model/invariants";
+import { clipEnd } from "../model/schema";
+import { MemoryReader } from "../render/reader";
+import { Renderer } from "../render/renderer";
+import { documentOf, documents, PCM, plainClip, sameSamples } from "../testing/arbitraries";
+import { EditError } from "./errors";
+import { historyOf, record, redo, undo } from "./history";
+import { applyEdit, applyEdits, type Edit, EDITS, editSchemas } from "./registry";
+
+const someClips = fc.uniqueArray(fc.constantFrom("c0", "c1", "c2", "c3"), { minLength: 1, maxLength: 3 });
+const at = fc.integer({ min: 0, max: 14_000 });
+const overlap = fc.constantFrom("layer", "cover");
+const edits: fc.Arbitrary<Edit> = fc.oneof(
+  fc.record({ type: fc.constant("move"), clipIds: someClips, by: fc.integer({ min: -3000, max: 3000 }), tracks: fc.integer({ min: -1, max: 1 }), overlap }),
+  fc.record({ type: fc.constant("move"), clipIds: someClips, to: at, overlap }),
+  fc.record({ type: fc.constant("split"), clipIds: someClips, at: fc.oneof(at, fc.array(at, { minLength: 1, maxLength: 4 })) }),
+  fc.record({ type: fc.constant("trim"), clipIds: someClips, edge: fc.constantFrom("start", "end"), by: fc.integer({ min: -1500, max: 1500 }), overlap }),
+  fc.record({ type: fc.constant("delete"), clipIds: someClips }),
+  fc.record({ type: fc.constant("set-fade"), clipIds: someClips, edge: fc.constantFrom("in", "out"), length: fc.integer({ min: 0, max: 4000 }) }),
+  fc.record({ type: fc.constant("fade-range"), start: fc.integer({ min: 0, max: 6000 }), end: fc.integer({ min: 6001, max: 16_000 }), trackIds: fc.constant(["t0", "t1", "t2"]), edge: fc.constantFrom("in", "out") }),
+  fc.record({ type: fc.constant("set-blend"), clipId: fc.constantFrom("c0", "c1", "c2"), length: fc.integer({ min: 1, max: 800 }), place: fc.constantFrom("centred", "before", "after") }),
+  fc.record({ type: fc.constant("remove-blend"), clipId: fc.constantFrom("c0", "c1", "c2") }),
+  fc.record({ type: fc.constant("set-gain"), clipIds: someClips, by: fc.constantFrom(-6, 3) }),
+  fc.record({ type: fc.constant("mute"), clipIds: someClips, mute: fc.boolean() }),
+  fc.record({ type: fc.constant("add-track"), name: fc.constant("New"), index: fc.integer({ min: 0, max: 4 }) }),
+  fc.record({ type: fc.constant("remove-track"), trackId: fc.constantFrom("t0", "t1") }),
+  fc.record({ type: fc.constant("move-track"), trackId: fc.constantFrom("t0", "t1"), index: fc.integer({ min: 0, max: 4 }) }),
+  fc.record({ type: fc.constant("add-clip"), trackId: fc.constantFrom("t0", "t2"), sourceId: fc.constantFrom("mono", "stereo"), start: at, offset: fc.integer({ min: 0, max: 2000 }), overlap }),
+).chain((edit) => fc.constantFrom(undefined, { length: 192, shape: "power" as const, bend: 0 }).map((edgeFade) => ({ ...edit, edgeFade, key: "test" }) as Edit));
+
+/** Applies an edit, or returns null where it is refused in words. */
+function attempt(doc: Document, edit: Edit) {
+  try {
+    return applyEdit(doc, edit);
+  } catch (error) {
+    expect(error).toBeInstanceOf(EditError);
+    expect((error as Error).message.length).toBeGreaterThan(10);
+    return null;
+  }
+}
+
+function play(doc: Document, from = 0, count = 16_000): [Float32Array, Float32Array] {
+  const left = new Float32Array(count);
+  const right = new Float32Array(count);
+  new Renderer(doc, new MemoryReader(PCM)).render(from, count, left, right);
+  return [left, right];
+}
+
+describe("every edit", () => {
+  it("keeps the invariants, leaves its input alone, and is put back exactly by undo; redo is the same again", () => {
+    fc.assert(
+      fc.property(documents, fc.array(edits, { minLength: 1, maxLength: 12 }), (start, list) => {
+        let doc = start;
+        list.forEach((edit, i) => {
+          const before = JSON.stringify(dataOf(doc));
+          const outcome = attempt(doc, { ...edit, key: `test${i}` });
+          expect(JSON.stringify(dataOf(doc))).toBe(before);
+          if (!outcome) return;
+          expect(problems(outcome.doc)).toEqual([]);
+          const back = applyChanges(outcome.doc, invertChanges(outcome.changes));
+          expect(dataOf(back)).toEqual(dataOf(doc));
+          expect(problems(back)).toEqual([]);
+          expect(dataOf(applyChanges(back, outcome.changes))).toEqual(dataOf(outcome.doc));
+          doc = outcome.doc;
+        });
+      }),
+      { numRuns: 400 },
+    );
+  });
+  it("makes the same ids from the same key", () => {
+    const doc = documentOf(1, [plainClip({ id: "c0" })]);
+    const edit: Edit = { type: "split", clipIds: ["c0"], at: 300, key: "abcd" };
+    expect(dataOf(applyEdit(doc, edit).doc)).toEqual(dataOf(applyEdit(doc, edit).doc));
+  });
+  it("is all or nothing in a batch, and says which one failed", () => {
+    const doc = documentOf(1, [plainClip({ id: "c0" })]);
+    const run = () => applyEdits(doc, [{ type: "mute", clipIds: ["c0"], mute: true }, { type: "move", clipIds: ["gone"], by: 1 }]);
+    expect(run).toThrow(/no clip "gone"/);
+    try {
+      run();
+    } catch (error) {
+      expect((error as EditError).path).toBe("edits.1.clipIds");
+    }
+  });
+  it("has a schema with an example that its own rules accept", () => {
+    for (const definition of EDITS) expect(definition.params.safeParse(definition.example).success, definition.type).toBe(true);
+    expect(editSchemas().map((e) => e.type)).toEqual(EDITS.map((e) => e.type));
+  });
+  it.each<[Edit, RegExp]>([
+    [{ type: "evaporate" }, /no edit/],
+    [{ type: "move", clipIds: ["c0"], by: 0.5 }, /int/i],
+    [{ type: "move", clipIds: ["c0"], by: -1 }, /before zero/],
+    [{ type: "move", clipIds: [], by: 1 }, /at least one clip/],
+    [{ type: "split", clipIds: ["c0"], at: 0 }, /No clip lies across/],
+    [{ type: "trim", clipIds: ["c0"], edge: "start", by: -1 }, /no more|only 0|before zero/],
+    [{ type: "trim", clipIds: ["c0"], edge: "end", by: 5001 }, /only 5000 more/],
+    [{ type: "trim", clipIds: ["c0"], edge: "end", by: -1000 }, /nothing would be left/],
+    [{ type: "remove-track", trackId: "t9" }, /no track "t9"/],
+    [{ type: "set-time", meter: [{ tick: 0, numerator: 0, denominator: 4 }] }, /set-time/],
+    [{ type: "set-time", tempo: [{ tick: 0, bpm: -3 }] }, /set-time/],
+  ])("refuses %j in words", (edit, message) => {
+    expect(() => applyEdit(documentOf(1, [plainClip({ id: "c0" })]), edit)).toThrow(message);
+  });
+});
+
+describe("history", () => {
+  it("goes back to the start and forward to the end, whatever was done", () => {
+    fc.assert(
+      fc.property(documents, fc.array(edits, { minLength: 1, maxLength: 8 }), (start, list) => {
+        let history = historyOf(start);
+        list.forEach((edit, i) => {
+          const outcome = attempt(history.doc, { ...edit, key: `step${i}` });
+          if (outcome) history = record(history, outcome.doc, outcome);
+        });
+        const end = dataOf(history.doc);
+        let back = history;
+        while (back.done.length) back = undo(back);
+        expect(dataOf(back.doc)).toEqual(dataOf(start));
+        while (back.undone.length) back = redo(back);
+        expect(dataOf(back.doc)).toEqual(end);
+      }),
+      { numRuns: 60 },
+    );
+  });
+});
+
+describe("split", () => {
+  it("plays the very same samples, wherever the cuts fall: in fades, in layers, several at once", () => {
+    fc.assert(
+      fc.property(documents, fc.array(at, { minLength: 1, maxLength: 5 }), (doc, cuts) => {
+        const outcome = attempt(doc, { type: "split", trackIds: ["t0", "t1", "t2"], at: cuts });
+        if (!outcome) return;
+        const [before, after] = [play(doc), play(outcome.doc)];
+        expect(sameSamples(after[0], before[0]) && sameSamples(after[1], before[1])).toBe(true);
+      }),
+      { numRuns: 200 },
+    );
+  });
+});
+
+describe("trim", () => {
+  it("loses nothing: an edge pulled in and out again plays as before", () => {
+    const doc = documentOf(1, [plainClip({ id: "c0", start: 500, offset: 700, length: 2000, fadeIn: { length: 100, shape: "s", bend: 0 } })]);
+    const there = applyEdit(doc, { type: "trim", clipIds: ["c0"], edge: "start", by: 400 });
+    const back = applyEdit(there.doc, { type: "trim", clipIds: ["c0"], edge: "start", by: -400 });
+    expect(dataOf(back.doc)).toEqual(dataOf(doc));
+    expect(there.doc.clips.get("c0")).toMatchObject({ start: 900, offset: 1100, length: 1600, fadeIn: { length: 100 } });
+  });
+});
+
+describe("overlaps", () => {
+  const beneath = plainClip({ id: "c0", start: 0, length: 3000 });
+  const dropped = plainClip({ id: "c1", start: 4000, length: 1000 });
+  it("layer keeps what lies beneath whole: moved off, it plays as before", () => {
+    const doc = documentOf(1, [beneath, dropped]);
+    const on = applyEdit(doc, { type: "move", clipIds: ["c1"], to: 1000 }).doc;
+    expect(on.clips.get("c0")).toEqual(beneath);
+    expect(on.clips.get("c1")?.layer).toBe(1);
+    const off = applyEdit(on, { type: "move", clipIds: ["c1"], to: 4000 }).doc;
+    expect(sameSamples(play(off)[0], play(doc)[0])).toBe(true);
+  });
+  it("cover trims, splits or removes what is beneath", () => {
+    const doc = documentOf(1, [beneath, dropped]);
+    const spans = (d: Document) => d.lanes.get("t0")?.clips.map((c) => [c.start, clipEnd(c), c.offset]);
+    expect(spans(applyEdit(doc, { type: "move", clipIds: ["c1"], to: 1000, overlap: "cover" }).doc)).toEqual([[0, 1000, 0], [1000, 2000, 0], [2000, 3000, 2000]]);
+    expect(spans(applyEdit(doc, { type: "move", clipIds: ["c1"], to: 2500, overlap: "cover" }).doc)).toEqual([[0, 2500, 0], [2500, 3500, 0]]);
+  });
+});
+
+describe("new edges", () => {
+  const edgeFade = { length: 192, shape: "power" as const, bend: 0 };
+  it("stay bare where the audio runs on, and fade once the halves part", () => {
+    const doc = documentOf(1, [plainClip({ id: "c0", start: 0, length: 4000, offset: 100 })]);
+    const cut = applyEdit(doc, { type: "split", clipIds: ["c0"], at: 2000, edgeFade, key: "half" });
+    expect(cut.doc.clips.get("c0")?.fadeOut.length).toBe(0);
+    const parted = applyEdit(cut.doc, { type: "move", clipIds: ["half.1"], by: 10, edgeFade });
+    expect(parted.doc.clips.get("c0")).toMatchObject({ fadeIn: { length: 0 }, fadeOut: { length: 192 } });
+    expect(parted.doc.clips.get("half.1")).toMatchObject({ fadeIn: { length: 192 }, fadeOut: { length: 0 } });
+  });
+});
+
+describe("blends", () => {
+  const doc = documentOf(1, [plainClip({ id: "c0", start: 0, length: 2000, offset: 0 }), plainClip({ id: "c1", sourceId: "stereo", start: 2000, length: 2000, offset: 300 })]);
+  it.each([["centred", 1900, 2100], ["before", 1800, 2000], ["after", 2000, 2200]] as const)("%s lies where it should", (place, from, to) => {
+    const out = applyEdit(doc, { type: "set-blend", clipId: "c1", length: 200, place }).doc;
+    expect(out.clips.get("c1")?.start).toBe(from);
+    expect(clipEnd(out.clips.get("c0") as Parameters<typeof clipEnd>[0])).toBe(to);
+    const off = applyEdit(out, { type: "remove-blend", clipId: "c1" }).doc;
+    expect(sameSamples(play(off)[0], play(doc)[0])).toBe(true);
+  });
+  it("is limited to the material there is, and centred stays centred", () => {
+    const out = applyEdit(doc, { type: "set-blend", clipId: "c1", length: 1000, place: "centred" }).doc;
+    expect(out.clips.get("c1")).toMatchObject({ start: 1700, fadeIn: { length: 600 } });
+  });
+  it("ends when its clips are moved apart, and follows when one is nudged", () => {
+    const on = applyEdit(doc, { type: "set-blend", clipId: "c1", length: 200 }).doc;
+    const nudged = applyEdit(on, { type: "move", clipIds: ["c1"], by: 50 }).doc;
+    expect(nudged.clips.get("c1")?.fadeIn.length).toBe(150);
+    const apart = applyEdit(on, { type: "move", clipIds: ["c1"], by: 500 }).doc;
+    expect(apart.clips.get("c1")?.blend).toBeNull();
+    expect(apart.clips.get("c0")?.fadeOut.length).toBe(0);
+  });
+});
+
+describe("fade over a range", () => {
+  it("gives each track a fade-out of its own length", () => {
+    const doc = documentOf(3, [plainClip({ id: "c0", start: 0, length: 3000 }), plainClip({ id: "c1", trackId: "t1", start: 500, length: 4000 }), plainClip({ id: "c2", trackId: "t2", start: 0, length: 800 })]);
+    const out = applyEdit(doc, { type: "fade-range", start: 2000, end: 6000, trackIds: ["t0", "t1", "t2"], edge: "out" }).doc;
+    expect([out.clips.get("c0")?.fadeOut.length, out.clips.get("c1")?.fadeOut.length, out.clips.get("c2")?.fadeOut.length]).toEqual([1000, 2500, 0]);
+  });
+});

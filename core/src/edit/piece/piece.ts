@@ -1,0 +1,117 @@
+import { z } from "zod";
+import { Dye, Id, Loop, Meter, Name, Position, Tempo } from "../../model/schema";
+import { FRAME_RATES } from "../../time/timecode";
+import { MeterMap } from "../../time/meter";
+import { TempoMap } from "../../time/tempo";
+import { defineEdit } from "../definition";
+import { EditError } from "../errors";
+
+export const setTime = defineEdit({
+  type: "set-time",
+  about: "Sets the tempo map, the meter map, the frame rate or the number of the first bar. Clips keep their places in samples.",
+  params: z.object({
+    tempo: z.array(Tempo).min(1).optional(),
+    meter: z.array(Meter).min(1).optional(),
+    frameRate: z.enum(FRAME_RATES.map((r) => r.id) as [string, ...string[]]).optional(),
+    firstBar: z.int().min(-9999).max(9999).optional(),
+  }),
+  example: { type: "set-time", tempo: [{ tick: 0, bpm: 92 }], meter: [{ tick: 0, numerator: 4, denominator: 4 }, { tick: 15360, numerator: 3, denominator: 4 }] },
+  apply(tx, p) {
+    try {
+      if (p.tempo) new TempoMap(p.tempo, tx.before.sampleRate);
+      if (p.meter) new MeterMap(p.meter);
+    } catch (error) {
+      throw new EditError((error as Error).message, p.tempo ? "tempo" : "meter");
+    }
+    tx.setPiece(Object.fromEntries(Object.entries(p).filter(([, v]) => v !== undefined)));
+    return p.tempo ? "Set tempo" : p.meter ? "Set meter" : "Set time base";
+  },
+});
+
+export const setLoop = defineEdit({
+  type: "set-loop",
+  about: "Sets the loop's bounds and whether it is on; null takes it away.",
+  params: z.object({ loop: Loop.refine((l) => l.end > l.start, { message: "A loop ends after it starts.", path: ["end"] }).nullable() }),
+  example: { type: "set-loop", loop: { start: 0, end: 96000, on: true } },
+  apply(tx, { loop }) {
+    tx.setPiece({ loop });
+    return loop ? "Set loop" : "Remove loop";
+  },
+});
+
+export const addMarker = defineEdit({
+  type: "add-marker",
+  about: "Sets a marker at a position.",
+  params: z.object({ id: Id.optional(), position: Position, name: Name.optional(), color: Dye.default("woad") }),
+  example: { type: "add-marker", id: "marker-new", position: 48000, name: "Bell" },
+  apply(tx, { id, name, ...rest }) {
+    const marker = { ...rest, id: id ?? tx.newId(), name: name ?? `Marker ${tx.before.markers.size + 1}` };
+    if (tx.before.markers.has(marker.id)) throw new EditError(`There is already a marker "${marker.id}".`, "id");
+    tx.set("marker", marker.id, marker);
+    return `Add marker ${marker.name}`;
+  },
+});
+
+export const setMarker = defineEdit({
+  type: "set-marker",
+  about: "Moves, renames or colours a marker.",
+  params: z.object({ id: Id, position: Position.optional(), name: Name.optional(), color: Dye.optional() }),
+  example: { type: "set-marker", id: "marker-1", position: 24000 },
+  apply(tx, { id, ...set }) {
+    const marker = { ...tx.marker(id), ...Object.fromEntries(Object.entries(set).filter(([, v]) => v !== undefined)) };
+    tx.set("marker", id, marker);
+    return `${set.position === undefined ? "Change" : "Move"} marker ${marker.name}`;
+  },
+});
+
+export const removeMarker = defineEdit({
+  type: "remove-marker",
+  about: "Removes a marker.",
+  params: z.object({ id: Id }),
+  example: { type: "remove-marker", id: "marker-1" },
+  apply(tx, { id }) {
+    const { name } = tx.marker(id);
+    tx.set("marker", id, null);
+    return `Remove marker ${name}`;
+  },
+});
+
+const span = <T extends { start?: number; end?: number }>(p: T): boolean => p.start === undefined || p.end === undefined || p.end > p.start;
+
+export const addSection = defineEdit({
+  type: "add-section",
+  about: "Names a span of the piece.",
+  params: z.object({ id: Id.optional(), start: Position, end: Position, name: Name.optional(), color: Dye.default("weld") }).refine(span, { message: "A section ends after it starts.", path: ["end"] }),
+  example: { type: "add-section", id: "section-new", start: 0, end: 96000, name: "Looms wake" },
+  apply(tx, { id, name, ...rest }) {
+    const section = { ...rest, id: id ?? tx.newId(), name: name ?? `Section ${tx.before.sections.size + 1}` };
+    if (tx.before.sections.has(section.id)) throw new EditError(`There is already a section "${section.id}".`, "id");
+    tx.set("section", section.id, section);
+    return `Add section ${section.name}`;
+  },
+});
+
+export const setSection = defineEdit({
+  type: "set-section",
+  about: "Moves the bounds of a section, renames or colours it.",
+  params: z.object({ id: Id, start: Position.optional(), end: Position.optional(), name: Name.optional(), color: Dye.optional() }),
+  example: { type: "set-section", id: "section-1", end: 120000 },
+  apply(tx, { id, ...set }) {
+    const section = { ...tx.section(id), ...Object.fromEntries(Object.entries(set).filter(([, v]) => v !== undefined)) };
+    if (!span(section)) throw new EditError("A section ends after it starts.", "end");
+    tx.set("section", id, section);
+    return `Change section ${section.name}`;
+  },
+});
+
+export const removeSection = defineEdit({
+  type: "remove-section",
+  about: "Removes a section's name and span; what lies in it stays.",
+  params: z.object({ id: Id }),
+  example: { type: "remove-section", id: "section-1" },
+  apply(tx, { id }) {
+    const { name } = tx.section(id);
+    tx.set("section", id, null);
+    return `Remove section ${name}`;
+  },
+});

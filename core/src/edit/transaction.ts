@@ -1,0 +1,183 @@
+import { applyChanges, blendAfter, type Change, type Document, type Entities, type EntityKind, PIECE_ID } from "../model/document";
+import { clipProblems } from "../model/invariants";
+import type { Lane } from "../model/lane";
+import { type Clip, clipEnd, type Fade, NO_FADE, type Track } from "../model/schema";
+import { fadeOfLength } from "../dsp/fades";
+import { unbroken } from "../seam/continuity";
+import { EditError } from "./errors";
+
+/** The fade that new edges get, in samples; length 0 leaves them bare. */
+export type EdgeFade = Fade;
+
+/**
+ * One edit at work: it reads the document as it stands with what was set so far, and keeps for each thing it touched what it was and
+ * what it is. Nothing outside sees it until `finish`.
+ */
+export class Transaction {
+  private readonly changed = new Map<string, Change>();
+  private current: Document;
+  private stale = new Map<string, Change>();
+  private ids = 0;
+
+  constructor(
+    readonly before: Document,
+    /** Makes the ids of what this edit creates the same in the page and on the server. */
+    private readonly key: string,
+  ) {
+    this.current = before;
+  }
+
+  newId(): string {
+    return `${this.key}.${++this.ids}`;
+  }
+
+  /** The document with everything set so far. */
+  get doc(): Document {
+    if (this.stale.size) {
+      this.current = applyChanges(this.current, [...this.stale.values()]);
+      this.stale = new Map();
+    }
+    return this.current;
+  }
+
+  set<K extends EntityKind>(kind: K, id: string, after: Entities[K] | null): void {
+    const key = `${kind} ${id}`;
+    const earlier = this.changed.get(key);
+    const change = { kind, id, before: earlier ? earlier.before : this.stored(kind, id), after } as Change;
+    this.changed.set(key, change);
+    this.stale.set(key, change);
+  }
+
+  private stored(kind: EntityKind, id: string): Entities[EntityKind] | null {
+    const { piece, tracks, clips, markers, sections } = this.before;
+    const found = { piece: () => piece, track: () => tracks.get(id), clip: () => clips.get(id), marker: () => markers.get(id), section: () => sections.get(id) }[kind]();
+    return found ?? null;
+  }
+
+  private peek<K extends EntityKind>(kind: K, id: string): Entities[K] | null {
+    const pending = this.changed.get(`${kind} ${id}`);
+    return (pending ? pending.after : this.stored(kind, id)) as Entities[K] | null;
+  }
+
+  /** The thing as it now is. Throws EditError when it is gone. */
+  private need<K extends Exclude<EntityKind, "piece">>(kind: K, id: string, path: string): Entities[K] {
+    const value = this.peek(kind, id);
+    if (!value) throw new EditError(`There is no ${kind} "${id}" here; it may have been deleted.`, path);
+    return value;
+  }
+
+  clip = (id: string, path = "clipIds"): Clip => this.need("clip", id, path);
+  track = (id: string, path = "trackId"): Track => this.need("track", id, path);
+  marker = (id: string, path = "id") => this.need("marker", id, path);
+  section = (id: string, path = "id") => this.need("section", id, path);
+  lane = (trackId: string): Lane => this.doc.lanes.get(trackId) as Lane;
+
+  setClip(clip: Clip): void {
+    this.set("clip", clip.id, clip);
+  }
+  setTrack(track: Track): void {
+    this.set("track", track.id, track);
+  }
+  setPiece(part: Partial<Document["piece"]>): void {
+    this.set("piece", PIECE_ID, { ...this.doc.piece, ...part });
+  }
+
+  private clipChanges(): Extract<Change, { kind: "clip" }>[] {
+    return [...this.changed.values()].filter((c) => c.kind === "clip");
+  }
+
+  /** Refits each blend to an overlap that changed, and ends it where its clips came apart. */
+  private settleBlends(edge: EdgeFade): void {
+    const rights = new Set<string>();
+    for (const { id, before, after } of this.clipChanges()) {
+      if (after?.blend) rights.add(id);
+      const follower = before && blendAfter(this.before, before);
+      if (follower) rights.add(follower.id);
+    }
+    for (const id of rights) {
+      const right = this.peek("clip", id);
+      if (!right?.blend) continue;
+      const left = this.peek("clip", right.blend.with);
+      const overlap = left ? clipEnd(left) - right.start : 0;
+      const holds = left && left.trackId === right.trackId && overlap > 0 && left.start <= right.start && clipEnd(left) <= clipEnd(right);
+      if (holds && left.fadeIn.length + overlap <= left.length && overlap + right.fadeOut.length <= right.length) {
+        this.setClip({ ...right, fadeIn: fadeOfLength(right.fadeIn, overlap) });
+        this.setClip({ ...left, fadeOut: fadeOfLength(left.fadeOut, overlap) });
+      } else {
+        this.setClip({ ...right, blend: null, fadeIn: fitted(edge, right.length - right.fadeOut.length) });
+        if (left && left.fadeOut.length > 0) this.setClip({ ...left, fadeOut: fitted(edge, left.length - left.fadeIn.length) });
+      }
+    }
+  }
+
+  /** Gives the edge fade to every bare edge that is new: of a new clip, moved by a trim, or parted from what ran on into it. */
+  private fadeNewEdges(edge: EdgeFade): void {
+    if (edge.length === 0) return;
+    // Fades don't move anything: one look at where the clips lie serves the whole loop.
+    const { doc } = this;
+    const touched = new Set<string>();
+    // Edges that were there before, by the moment of the recording: a split's right half takes over its clip's old end.
+    const old = new Set<string>();
+    for (const { id, before, after } of this.clipChanges()) {
+      if (after) touched.add(id);
+      if (!before) continue;
+      for (const clip of this.before.lanes.get(before.trackId)?.within(before.start - 1, clipEnd(before) + 1) ?? []) {
+        touched.add(clip.id);
+        for (const side of ["start", "end"] as const) if (!joins(this.before, clip, side)) old.add(edgeKey(clip, side));
+      }
+    }
+    for (const id of touched) {
+      let clip = this.peek("clip", id);
+      if (!clip) continue;
+      const isNew = (side: "start" | "end"): boolean => !old.has(edgeKey(clip as Clip, side)) && !joins(doc, clip as Clip, side);
+      if (clip.fadeIn.length === 0 && isNew("start")) {
+        clip = { ...clip, fadeIn: fitted(edge, clip.length - clip.fadeOut.length) };
+        this.setClip(clip);
+      }
+      if (clip.fadeOut.length === 0 && isNew("end")) this.setClip({ ...clip, fadeOut: fitted(edge, clip.length - clip.fadeIn.length) });
+    }
+  }
+
+  /** Lifts every touched clip that would share a layer with one it overlaps, so that which is heard never hangs on a tie. */
+  private settleLayers(): void {
+    for (const { id } of this.clipChanges()) {
+      const clip = this.peek("clip", id);
+      if (!clip) continue;
+      const others = this.lane(clip.trackId)
+        .within(clip.start, clipEnd(clip))
+        .filter((c) => c.id !== id && c.blend?.with !== id && clip.blend?.with !== c.id);
+      if (others.some((c) => c.layer === clip.layer)) this.setClip({ ...clip, layer: Math.max(...others.map((c) => c.layer)) + 1 });
+    }
+  }
+
+  /** Settles blends and new edges, checks every touched clip, and hands over the result. Throws EditError where an invariant would break. */
+  finish(edge: EdgeFade = NO_FADE): { doc: Document; changes: Change[] } {
+    this.settleBlends(edge);
+    this.fadeNewEdges(edge);
+    this.settleLayers();
+    const doc = this.doc;
+    for (const { after } of this.clipChanges()) {
+      const wrong = after ? clipProblems(doc, after) : [];
+      if (wrong.length) throw new EditError(`This can't be done: ${wrong[0]}.`, "clipIds");
+    }
+    const changes = [...this.changed.values()].filter((c) => c.before !== c.after && JSON.stringify(c.before) !== JSON.stringify(c.after));
+    return { doc: changes.length ? doc : this.before, changes };
+  }
+}
+
+/** Names an edge by the moment of the recording that it cuts at. */
+const edgeKey = (clip: Clip, side: "start" | "end"): string => `${clip.sourceId} ${side} ${side === "start" ? clip.offset : clip.offset + clip.length}`;
+
+/** The edge fade, no longer than there is room for. */
+function fitted(edge: EdgeFade, room: number): Fade {
+  return fadeOfLength(edge, Math.max(0, Math.min(edge.length, room)));
+}
+
+/** Whether the recording runs on over this edge into the clip beside it. */
+function joins(doc: Document, clip: Clip, edge: "start" | "end"): boolean {
+  const at = edge === "start" ? clip.start : clipEnd(clip);
+  const lane = doc.lanes.get(clip.trackId);
+  if (!lane) return false;
+  const beside = edge === "start" ? lane.within(at - 1, at).filter((c) => clipEnd(c) === at) : lane.within(at, at + 1).filter((c) => c.start === at);
+  return beside.some((other) => (edge === "start" ? unbroken(other, clip) : unbroken(clip, other)));
+}

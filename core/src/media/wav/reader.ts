@@ -1,0 +1,130 @@
+import { type ByteSource, MediaError } from "../source";
+
+export type WavEncoding = "u8" | "i16" | "i24" | "i32" | "f32" | "f64";
+
+/** Where the samples of a WAV file lie and how they are written. */
+export interface WavInfo {
+  readonly channels: number;
+  readonly sampleRate: number;
+  readonly encoding: WavEncoding;
+  /** Bytes of one sample of all channels. */
+  readonly frameBytes: number;
+  readonly dataOffset: number;
+  readonly frames: number;
+}
+
+export const MAX_CHANNELS = 32;
+export const MIN_RATE = 4000;
+export const MAX_RATE = 768_000;
+
+const id = (b: Uint8Array, at: number): string => String.fromCharCode(b[at], b[at + 1], b[at + 2], b[at + 3]);
+const u32 = (v: DataView, at: number): number => v.getUint32(at, true);
+/** A 64-bit size; beyond 2^53 no file exists. */
+const u64 = (v: DataView, at: number): number => v.getUint32(at + 4, true) * 2 ** 32 + v.getUint32(at, true);
+const UNKNOWN_SIZE = 0xffffffff;
+
+const ENCODINGS: Record<string, WavEncoding> = { "1 8": "u8", "1 16": "i16", "1 24": "i24", "1 32": "i32", "3 32": "f32", "3 64": "f64" };
+
+/** Whether bytes start like a WAV file of the kinds read here. */
+export const looksLikeWav = (head: Uint8Array): boolean => head.length >= 12 && ["RIFF", "RF64", "BW64"].includes(id(head, 0)) && id(head, 8) === "WAVE";
+
+function readFormat(bytes: Uint8Array): Pick<WavInfo, "channels" | "sampleRate" | "encoding" | "frameBytes"> {
+  if (bytes.length < 16) throw new MediaError("The file's format chunk is cut short.", "broken");
+  const v = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  let tag = v.getUint16(0, true);
+  const channels = v.getUint16(2, true);
+  const sampleRate = u32(v, 4);
+  const frameBytes = v.getUint16(12, true);
+  const bits = v.getUint16(14, true);
+  // WAVE_FORMAT_EXTENSIBLE: the real tag is the first two bytes of the sub-format.
+  if (tag === 0xfffe) {
+    if (bytes.length < 40) throw new MediaError("The file's extensible format chunk is cut short.", "broken");
+    tag = v.getUint16(24, true);
+  }
+  const encoding = ENCODINGS[`${tag} ${bits}`];
+  if (!encoding) throw new MediaError(`The file's samples are written in a way that is not read here (format ${tag}, ${bits} bits).`, "broken");
+  if (channels === 0) throw new MediaError("The file says that it has no channels.", "broken");
+  if (channels > MAX_CHANNELS) throw new MediaError(`The file has ${channels} channels; up to ${MAX_CHANNELS} are taken in.`, "broken");
+  if (sampleRate < MIN_RATE || sampleRate > MAX_RATE) throw new MediaError(`The file's sample rate of ${sampleRate} is outside ${MIN_RATE} to ${MAX_RATE}.`, "broken");
+  if (frameBytes !== (channels * bits) / 8) throw new MediaError(`The file says ${frameBytes} bytes a frame where ${channels} channels of ${bits} bits take ${(channels * bits) / 8}.`, "broken");
+  return { channels, sampleRate, encoding, frameBytes };
+}
+
+/**
+ * Reads the chunks of a WAV, Broadcast WAV or RF64 file up to its samples. A data size of 0xFFFFFFFF in plain RIFF (written by
+ * recorders that stream) means "to the end". Throws MediaError with the reason for anything that is not whole.
+ */
+export async function openWav(source: ByteSource): Promise<WavInfo> {
+  const head = await source.read(0, 12);
+  if (!looksLikeWav(head)) throw new MediaError("This is not a WAV file.", "unknown");
+  const wide = id(head, 0) !== "RIFF";
+  let dataSize64: number | undefined;
+  let format: ReturnType<typeof readFormat> | undefined;
+  for (let at = 12; at + 8 <= source.size; ) {
+    const chunk = await source.read(at, 8);
+    const name = id(chunk, 0);
+    const size = u32(new DataView(chunk.buffer, chunk.byteOffset, 8), 4);
+    if (name === "ds64") {
+      const b = await source.read(at + 8, 28);
+      if (b.length < 28) break;
+      dataSize64 = u64(new DataView(b.buffer, b.byteOffset, b.length), 8);
+    } else if (name === "fmt ") {
+      format = readFormat(await source.read(at + 8, Math.min(size, 64)));
+    } else if (name === "data") {
+      if (!format) throw new MediaError("The file has samples before it says how they are written.", "broken");
+      const dataOffset = at + 8;
+      const there = source.size - dataOffset;
+      const said = size === UNKNOWN_SIZE ? (wide ? dataSize64 : there) : size;
+      if (said === undefined) throw new MediaError("The file lacks the size of its samples (ds64).", "broken");
+      if (said > there) throw new MediaError(`The file is cut short: it says ${said} bytes of samples and has ${there}.`, "broken");
+      const frames = Math.floor(said / format.frameBytes);
+      if (frames === 0) throw new MediaError("The file holds no samples.", "broken");
+      return { ...format, dataOffset, frames };
+    }
+    at += 8 + size + (size & 1);
+  }
+  throw new MediaError(format ? "The file ends before its samples." : "The file is cut short: its format is missing.", "broken");
+}
+
+/** A sample that is not a number, or infinite: where it is. */
+export interface BadSample {
+  readonly channel: number;
+  readonly frame: number;
+}
+
+/**
+ * Turns the bytes of whole frames into planar floats, integers by 1/2^(bits − 1). Returns the first sample that is not finite, if any
+ * (its place counted from the first frame given); `out` holds at least as many channels and samples.
+ */
+export function decodeFrames(bytes: Uint8Array, info: Pick<WavInfo, "channels" | "encoding" | "frameBytes">, out: readonly Float32Array[]): BadSample | null {
+  const { channels, encoding, frameBytes } = info;
+  const frames = Math.floor(bytes.length / frameBytes);
+  const v = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  let bad: BadSample | null = null;
+  for (let c = 0; c < channels; c++) {
+    const o = out[c];
+    const step = frameBytes;
+    let at = c * (frameBytes / channels);
+    switch (encoding) {
+      case "u8":
+        for (let i = 0; i < frames; i++, at += step) o[i] = (bytes[at] - 128) / 128;
+        break;
+      case "i16":
+        for (let i = 0; i < frames; i++, at += step) o[i] = v.getInt16(at, true) / 32_768;
+        break;
+      case "i24":
+        for (let i = 0; i < frames; i++, at += step) o[i] = (((bytes[at + 2] << 24) | (bytes[at + 1] << 16) | (bytes[at] << 8)) >> 8) / 8_388_608;
+        break;
+      case "i32":
+        for (let i = 0; i < frames; i++, at += step) o[i] = v.getInt32(at, true) / 2_147_483_648;
+        break;
+      case "f32":
+      case "f64":
+        for (let i = 0; i < frames; i++, at += step) {
+          o[i] = encoding === "f32" ? v.getFloat32(at, true) : v.getFloat64(at, true);
+          if (!Number.isFinite(o[i]) && (!bad || i < bad.frame)) bad = { channel: c, frame: i };
+        }
+    }
+  }
+  return bad;
+}

@@ -1,0 +1,54 @@
+import type { Document } from "./document";
+import { type Clip, clipEnd } from "./schema";
+
+/** What is wrong with one clip of a document, in words; empty when nothing is. */
+export function clipProblems(doc: Document, clip: Clip): string[] {
+  const found: string[] = [];
+  const say = (ok: boolean, what: string): void => {
+    if (!ok) found.push(`${clip.name || clip.id}: ${what}`);
+  };
+  const source = doc.sources.get(clip.sourceId);
+  say(doc.tracks.has(clip.trackId), "it lies on a track that does not exist");
+  say(source !== undefined, "its recording does not exist");
+  say(Number.isSafeInteger(clip.start) && clip.start >= 0, "it would start before zero");
+  say(Number.isSafeInteger(clip.length) && clip.length >= 1, "it would have no length");
+  say(clip.offset >= 0 && (!source || clip.offset + clip.length <= source.length), "it would reach past its recording's ends");
+  say(clip.fadeIn.length + clip.fadeOut.length <= clip.length, "its fades would cross");
+  for (const fade of [clip.fadeIn, clip.fadeOut]) say(!fade.part || fade.part.from + fade.length <= fade.part.of, "a fade's part lies outside the fade");
+  if (clip.blend) {
+    const left = doc.clips.get(clip.blend.with);
+    say(left !== undefined && left.trackId === clip.trackId, "it blends with a clip that is not on its track");
+    if (left) {
+      const overlap = clipEnd(left) - clip.start;
+      say(overlap > 0 && left.start <= clip.start && clipEnd(left) <= clipEnd(clip), "it blends with a clip that it does not follow");
+      say(clip.fadeIn.length === overlap && left.fadeOut.length === overlap, "a blend's fades don't span its overlap");
+    }
+  }
+  return found;
+}
+
+/** Every broken invariant of a document. */
+export function problems(doc: Document): string[] {
+  const found: string[] = [];
+  const order = doc.piece.trackOrder;
+  if (new Set(order).size !== order.length || order.length !== doc.tracks.size || order.some((id) => !doc.tracks.has(id))) found.push("the order of tracks does not name each track once");
+  let count = 0;
+  for (const [id, lane] of doc.lanes) {
+    if (!doc.tracks.has(id)) found.push(`lane ${id} has no track`);
+    lane.clips.forEach((clip, i) => {
+      count++;
+      if (clip.trackId !== id) found.push(`${clip.id} lies in another track's lane`);
+      if (doc.clips.get(clip.id) !== clip) found.push(`${clip.id} is not the clip of the index`);
+      if (clip.length > lane.longest) found.push(`${clip.id} is longer than its lane's longest`);
+      if (i > 0 && lane.clips[i - 1].start > clip.start) found.push(`${clip.id} is out of order`);
+      found.push(...clipProblems(doc, clip));
+      const followers = lane.within(clip.start, clipEnd(clip)).filter((c) => c.blend?.with === clip.id);
+      if (followers.length > 1) found.push(`${clip.id} is blended twice`);
+      const tied = lane.within(clip.start, clipEnd(clip)).find((c) => c !== clip && c.layer === clip.layer && c.blend?.with !== clip.id && clip.blend?.with !== c.id);
+      if (tied) found.push(`${clip.id} and ${tied.id} overlap on one layer`);
+    });
+  }
+  if (count !== doc.clips.size) found.push("the index holds clips that no lane has");
+  for (const section of doc.sections.values()) if (section.end <= section.start) found.push(`section ${section.name} has no length`);
+  return found;
+}

@@ -1,0 +1,211 @@
+import { blendGains, fadeGain } from "../dsp/fades";
+import { blendAfter, type Document } from "../model/document";
+import { type Clip, clipEnd, gainFactor, type Track } from "../model/schema";
+import { firstHeardAt, type Heard, heardOf } from "./heard";
+import { likeness } from "./likeness";
+import type { PcmReader, SourceSpan } from "./reader";
+
+/** Largest block that is rendered in one go; longer ones are taken in parts. The result does not depend on it. */
+const BLOCK = 4096;
+/** Live changes of gain, mute and solo glide over this time, so that they don't click. */
+const RAMP_SECONDS = 0.005;
+
+/** Balance: at centre both sides are untouched, so that a recording at unity comes out as it went in. */
+export const panGains = (pan: number): { left: number; right: number } => ({ left: Math.min(1, 1 - pan), right: Math.min(1, 1 + pan) });
+
+/** Whether a track is heard, given its own mute and everybody's solo. */
+export const isAudible = (track: Track, anySolo: boolean): boolean => !track.mute && (!anySolo || track.solo);
+
+export interface TrackLevel {
+  readonly peak: number;
+}
+
+/**
+ * Renders a document to two channels, block by block: the one engine behind playback and export. Each sample depends only on the
+ * document and its position, never on block borders; only `live` gain glides keep state between blocks.
+ */
+export class Renderer {
+  private doc: Document;
+  private readonly likenesses = new Map<string, number>();
+  private readonly busLeft = new Float32Array(BLOCK);
+  private readonly busRight = new Float32Array(BLOCK);
+  private readonly scratch = new Float32Array(BLOCK);
+  private readonly gains = new Float64Array(BLOCK);
+  private readonly glides = new Map<string, { left: number; right: number }>();
+  /** Peak of each track in the last block, after its gain and pan. */
+  readonly peaks = new Map<string, number>();
+
+  constructor(
+    doc: Document,
+    private readonly reader: PcmReader,
+    private readonly options: { readonly live?: boolean; readonly tracks?: ReadonlySet<string> } = {},
+  ) {
+    this.doc = doc;
+  }
+
+  /** Takes another state of the document from the next block on. */
+  setDocument(doc: Document): void {
+    this.doc = doc;
+  }
+
+  /** Writes [from, from + count) to both outputs at `at`. */
+  render(from: number, count: number, left: Float32Array, right: Float32Array, at = 0): void {
+    left.fill(0, at, at + count);
+    right.fill(0, at, at + count);
+    this.peaks.clear();
+    const { tracks, lanes, piece } = this.doc;
+    let anySolo = false;
+    for (const track of tracks.values()) anySolo ||= track.solo;
+    for (let done = 0; done < count; done += BLOCK) {
+      const n = Math.min(BLOCK, count - done);
+      for (const id of piece.trackOrder) {
+        if (this.options.tracks && !this.options.tracks.has(id)) continue;
+        const track = tracks.get(id) as Track;
+        const heard = heardOf(lanes.get(id) as Parameters<typeof heardOf>[0]);
+        this.mixTrack(track, isAudible(track, anySolo), heard, from + done, n, left, right, at + done);
+      }
+    }
+  }
+
+  private mixTrack(track: Track, audible: boolean, heard: readonly Heard[], from: number, n: number, left: Float32Array, right: Float32Array, at: number): void {
+    const target = panGains(track.pan);
+    const factor = audible ? gainFactor(track.gain) : 0;
+    const to = { left: target.left * factor, right: target.right * factor };
+    let glide = this.options.live ? this.glides.get(track.id) : undefined;
+    if (this.options.live && !glide) {
+      glide = { ...to };
+      this.glides.set(track.id, glide);
+    }
+    const gliding = glide !== undefined && (glide.left !== to.left || glide.right !== to.right);
+    if (!gliding && to.left === 0 && to.right === 0) return;
+    if (!this.fillBus(heard, from, n)) {
+      if (gliding) this.glides.set(track.id, to);
+      return;
+    }
+    const { busLeft, busRight } = this;
+    let peak = 0;
+    if (gliding && glide) {
+      const step = 1 / (RAMP_SECONDS * this.doc.sampleRate);
+      const toward = (value: number, goal: number): number => (value < goal ? Math.min(goal, value + step) : Math.max(goal, value - step));
+      for (let i = 0; i < n; i++) {
+        glide.left = toward(glide.left, to.left);
+        glide.right = toward(glide.right, to.right);
+        left[at + i] += busLeft[i] * glide.left;
+        right[at + i] += busRight[i] * glide.right;
+      }
+      peak = 0;
+    } else {
+      for (let i = 0; i < n; i++) {
+        const l = busLeft[i] * to.left;
+        const r = busRight[i] * to.right;
+        left[at + i] += l;
+        right[at + i] += r;
+        peak = Math.max(peak, Math.abs(l), Math.abs(r));
+      }
+    }
+    this.peaks.set(track.id, Math.max(this.peaks.get(track.id) ?? 0, peak));
+  }
+
+  /** Lays what is heard of a lane on the bus; false when nothing sounds in the block. */
+  private fillBus(heard: readonly Heard[], from: number, n: number): boolean {
+    let any = false;
+    for (let i = firstHeardAt(heard, from); i < heard.length && heard[i].from < from + n; i++) {
+      const { clip } = heard[i];
+      const start = Math.max(heard[i].from, from);
+      const end = Math.min(heard[i].to, from + n);
+      if (end <= start) continue;
+      if (!any) {
+        this.busLeft.fill(0, 0, n);
+        this.busRight.fill(0, 0, n);
+        any = true;
+      }
+      this.addClip(clip, start, end, start - from);
+    }
+    return any;
+  }
+
+  private addClip(clip: Clip, start: number, end: number, at: number): void {
+    const source = this.doc.sources.get(clip.sourceId);
+    const factor = gainFactor(clip.gain);
+    if (!source || factor === 0) return;
+    const n = end - start;
+    const pan = panGains(clip.pan);
+    const faded = this.fillGains(clip, start, n);
+    const { scratch, gains } = this;
+    const buses = source.channels === 1 ? [[0, this.busLeft, pan.left * factor, this.busRight, pan.right * factor]] as const : ([[0, this.busLeft, pan.left * factor], [1, this.busRight, pan.right * factor]] as const);
+    for (const [channel, bus, gain, other, otherGain] of buses) {
+      this.reader.read(clip.sourceId, channel, clip.offset + (start - clip.start), scratch, 0, n);
+      if (faded) for (let i = 0; i < n; i++) scratch[i] *= gains[i];
+      for (let i = 0; i < n; i++) bus[at + i] += scratch[i] * gain;
+      if (other) for (let i = 0; i < n; i++) other[at + i] += scratch[i] * (otherGain as number);
+    }
+  }
+
+  /** Fills the gain of a clip's fades and blends over [start, start + n); false when it is 1 throughout. */
+  private fillGains(clip: Clip, start: number, n: number): boolean {
+    const { gains } = this;
+    const inEnd = Math.min(n, clip.start + clip.fadeIn.length - start);
+    const outStart = Math.max(0, clipEnd(clip) - clip.fadeOut.length - start);
+    if (inEnd <= 0 && outStart >= n) return false;
+    gains.fill(1, Math.max(0, inEnd), Math.min(outStart, n));
+    if (inEnd > 0) {
+      const blend = clip.blend?.linked ? clip.blend : null;
+      const alike = blend ? this.likenessOf(clip) : 0;
+      const first = start - clip.start;
+      for (let i = 0; i < inEnd; i++) {
+        gains[i] = blend ? blendGains(blend.law, clip.fadeIn, first + i, clip.fadeIn.length, alike).gainIn : fadeGain(clip.fadeIn, first + i);
+      }
+    }
+    if (outStart < n) {
+      const follower = blendAfter(this.doc, clip);
+      const blend = follower?.blend?.linked ? follower.blend : null;
+      const alike = blend && follower ? this.likenessOf(follower) : 0;
+      const last = clipEnd(clip) - 1 - start;
+      for (let i = outStart; i < n; i++) {
+        gains[i] =
+          blend && follower
+            ? blendGains(blend.law, follower.fadeIn, clip.fadeOut.length - 1 - (last - i), clip.fadeOut.length, alike).gainOut
+            : fadeGain(clip.fadeOut, last - i);
+      }
+    }
+    return true;
+  }
+
+  private likenessOf(right: Clip): number {
+    const left = right.blend && right.blend.law === "auto" ? this.doc.clips.get(right.blend.with) : undefined;
+    if (!left) return 0;
+    const key = `${left.sourceId} ${left.offset + right.start - left.start} ${right.sourceId} ${right.offset} ${right.fadeIn.length}`;
+    let r = this.likenesses.get(key);
+    if (r === undefined) {
+      const channels = (c: Clip): number => this.doc.sources.get(c.sourceId)?.channels ?? 1;
+      r = likeness(left, channels(left), right, channels(right), this.reader);
+      if (r === undefined) return 0;
+      this.likenesses.set(key, r);
+    }
+    return r;
+  }
+}
+
+/** The stretches of recordings that rendering [from, to) reads, whole overlaps of blends included. */
+export function spansNeeded(doc: Document, from: number, to: number, tracks?: ReadonlySet<string>): SourceSpan[] {
+  const spans: SourceSpan[] = [];
+  let anySolo = false;
+  for (const track of doc.tracks.values()) anySolo ||= track.solo;
+  for (const [id, lane] of doc.lanes) {
+    if (tracks && !tracks.has(id)) continue;
+    const track = doc.tracks.get(id);
+    if (!track || !isAudible(track, anySolo)) continue;
+    const heard = heardOf(lane);
+    for (let i = firstHeardAt(heard, from); i < heard.length && heard[i].from < to; i++) {
+      const { clip } = heard[i];
+      let start = Math.max(from, heard[i].from);
+      let end = Math.min(to, heard[i].to);
+      if (end <= start) continue;
+      if (clip.blend && start < clip.start + clip.fadeIn.length) [start, end] = [clip.start, Math.max(end, clip.start + clip.fadeIn.length)];
+      const outAt = clipEnd(clip) - clip.fadeOut.length;
+      if (clip.fadeOut.length > 0 && end > outAt && blendAfter(doc, clip)) [start, end] = [Math.min(start, outAt), clipEnd(clip)];
+      spans.push({ sourceId: clip.sourceId, from: clip.offset + start - clip.start, to: clip.offset + end - clip.start });
+    }
+  }
+  return spans;
+}

@@ -1,0 +1,145 @@
+import type { Document } from "../model/document";
+import { type Clip, gainFactor } from "../model/schema";
+import { Renderer } from "../render/renderer";
+import type { PcmReader, SourceSpan } from "../render/reader";
+import { classify, type QuietEdge, type Seam, type SeamClass } from "./seams";
+
+/** Within this of zero an edge needs no fade. */
+const QUIET = 0.001;
+const QUIET_SECONDS = 0.0005;
+
+/** Tells from the samples whether an edge is quiet; answers are kept by what decides them. */
+export function quietEdges(doc: Document, reader: PcmReader, memory: Map<string, boolean> = new Map()): QuietEdge {
+  const span = Math.ceil(QUIET_SECONDS * doc.sampleRate);
+  const buffer = new Float32Array(span);
+  return (clip, edge, at) => {
+    const into = at - clip.start;
+    const n = Math.min(span, edge === "start" ? clip.length - into : into);
+    const from = clip.offset + (edge === "start" ? into : into - n);
+    const key = `${clip.sourceId} ${from} ${n} ${clip.gain}`;
+    const known = memory.get(key);
+    if (known !== undefined) return known;
+    const factor = gainFactor(clip.gain);
+    const channels = doc.sources.get(clip.sourceId)?.channels ?? 0;
+    for (let c = 0; c < channels; c++) {
+      if (!reader.read(clip.sourceId, c, from, buffer, 0, n)) return undefined;
+      for (let i = 0; i < n; i++) {
+        if (Math.abs(buffer[i] * factor) > QUIET) {
+          memory.set(key, false);
+          return false;
+        }
+      }
+    }
+    memory.set(key, true);
+    return true;
+  };
+}
+
+/** What is heard around a seam is taken from this many seconds on each side. */
+export const SEAM_REACH_SECONDS = 0.05;
+const ORDER = 16;
+/** A jump counts as audible from this many times the ordinary prediction error on, and above −72 dB. */
+const SALIENT = 6;
+const FLOOR = 10 ** (-72 / 20);
+
+/** Coefficients that predict a sample from the `ORDER` before it: autocorrelation and Levinson–Durbin recursion. */
+function predictor(x: Float64Array): Float64Array {
+  const r = new Float64Array(ORDER + 1);
+  for (let lag = 0; lag <= ORDER; lag++) for (let i = lag; i < x.length; i++) r[lag] += x[i] * x[i - lag];
+  const a = new Float64Array(ORDER + 1);
+  if (r[0] < 1e-12) return a;
+  r[0] *= 1 + 1e-9;
+  let error = r[0];
+  for (let m = 1; m <= ORDER; m++) {
+    let k = r[m];
+    for (let i = 1; i < m; i++) k -= a[i] * r[m - i];
+    k /= error;
+    const before = a.slice();
+    a[m] = k;
+    for (let i = 1; i < m; i++) a[i] = before[i] - k * before[m - i];
+    error *= 1 - k * k;
+    if (error <= 0) break;
+  }
+  return a;
+}
+
+const predict = (x: Float64Array, a: Float64Array, n: number): number => {
+  let sum = 0;
+  for (let i = 1; i <= ORDER; i++) sum += a[i] * (x[n - i] ?? 0);
+  return sum;
+};
+
+function ordinaryError(x: Float64Array, a: Float64Array): number {
+  let sum = 0;
+  for (let n = ORDER; n < x.length; n++) sum += (x[n] - predict(x, a, n)) ** 2;
+  return Math.sqrt(sum / Math.max(1, x.length - ORDER));
+}
+
+/**
+ * The jump between two stretches that meet, against what each would have done: the right one's first sample against the left one's
+ * prediction and the reverse, whichever is smaller. In dB below full scale; null ("none") when it does not stand out.
+ */
+export function clickLevel(before: Float64Array, after: Float64Array): number | null {
+  const back = after.slice().reverse();
+  const left = predictor(before);
+  const right = predictor(back);
+  const forward = Math.abs((after[0] ?? 0) - predict(before, left, before.length));
+  const backward = Math.abs((before.at(-1) ?? 0) - predict(back, right, back.length));
+  const usual = Math.max(ordinaryError(before, left), ordinaryError(back, right));
+  const jump = Math.max(forward, backward);
+  if (jump < FLOOR || jump < SALIENT * usual) return null;
+  return 20 * Math.log10(jump);
+}
+
+export interface SeamMeasure {
+  readonly class: SeamClass;
+  /** dB below full scale, or null for none. */
+  readonly click: number | null;
+  /** Short-term level through the seam against both sides, in dB; null where a side is silence. */
+  readonly dip: number | null;
+}
+
+/** The stretches of recordings that measuring a seam reads. */
+export function seamSpans(seam: Seam, sampleRate: number): SourceSpan[] {
+  const reach = Math.ceil(SEAM_REACH_SECONDS * sampleRate) * 2 + Math.max(seam.right?.blend ? seam.right.fadeIn.length : 0, 0);
+  return [seam.left, seam.right].flatMap((clip: Clip | null) => {
+    if (!clip) return [];
+    const from = Math.max(clip.offset, clip.offset + seam.position - reach - clip.start);
+    const to = Math.min(clip.offset + clip.length, clip.offset + seam.position + reach - clip.start);
+    return to > from ? [{ sourceId: clip.sourceId, from, to }] : [];
+  });
+}
+
+/** Class, click and dip of a seam, on what is really heard of its track (gains, fades, layers; not the track's own gain). */
+export function measureSeam(doc: Document, seam: Seam, reader: PcmReader, quiet: QuietEdge): SeamMeasure {
+  const kind = classify(seam, doc.sampleRate, quiet);
+  if (kind === "unbroken") return { class: kind, click: null, dip: 0 };
+  const reach = Math.ceil(SEAM_REACH_SECONDS * doc.sampleRate);
+  const blend = kind === "blended" && seam.right ? seam.right.fadeIn.length : 0;
+  const from = Math.max(0, seam.position - reach - blend);
+  const n = seam.position + reach + blend - from;
+  const track = doc.tracks.get(seam.trackId);
+  if (!track) return { class: kind, click: null, dip: null };
+  // The track alone, at its own unity: mute, solo and track gain say nothing about a seam.
+  const alone = { ...doc, tracks: new Map([[track.id, { ...track, mute: false, solo: false, gain: 0, pan: 0 }]]), piece: { ...doc.piece, trackOrder: [track.id] } };
+  const left = new Float32Array(n);
+  const right = new Float32Array(n);
+  new Renderer(alone, reader).render(from, n, left, right);
+  const at = seam.position - from;
+  let click: number | null = null;
+  if (kind !== "blended") {
+    for (const channel of [left, right]) {
+      const level = clickLevel(Float64Array.from(channel.subarray(Math.max(0, at - reach), at)), Float64Array.from(channel.subarray(at, at + reach)));
+      if (level !== null && (click === null || level > click)) click = level;
+    }
+  }
+  const level = (a: number, b: number): number => {
+    let sum = 0;
+    for (let i = Math.max(0, a); i < Math.min(n, b); i++) sum += left[i] * left[i] + right[i] * right[i];
+    return sum / Math.max(1, Math.min(n, b) - Math.max(0, a));
+  };
+  const half = Math.max(Math.round(0.005 * doc.sampleRate), Math.floor(blend / 2));
+  const sides = (level(at - half - reach, at - half) + level(at + half, at + half + reach)) / 2;
+  const dip = seam.left && seam.right && sides > 0 ? 10 * Math.log10(Math.max(level(at - half, at + half), 1e-12) / sides) : null;
+  return { class: kind, click, dip };
+}

@@ -1,0 +1,75 @@
+import type { Document } from "../model/document";
+import type { Lane } from "../model/lane";
+import { clipEnd } from "../model/schema";
+import type { PointKind, PointSource } from "./snap";
+
+/** Index of the first value at or above `position` in a sorted list. */
+export function firstAtOrAfter(sorted: ArrayLike<number>, position: number): number {
+  let low = 0;
+  let high = sorted.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (sorted[middle] < position) low = middle + 1;
+    else high = middle;
+  }
+  return low;
+}
+
+/** Points at sorted positions. */
+export function sortedPoints(kind: PointKind, sorted: ArrayLike<number>): PointSource {
+  return {
+    kind,
+    nearest(position, reach) {
+      const i = firstAtOrAfter(sorted, position);
+      const after = i < sorted.length ? sorted[i] - position : Number.POSITIVE_INFINITY;
+      const before = i > 0 ? position - sorted[i - 1] : Number.POSITIVE_INFINITY;
+      if (Math.min(after, before) > reach) return undefined;
+      return after < before ? sorted[i] : sorted[i - 1];
+    },
+  };
+}
+
+const edgeLists = new WeakMap<Lane, Float64Array>();
+
+/** Starts and ends of a lane's clips, sorted; kept as long as the lane is. */
+function edgesOf(lane: Lane): Float64Array {
+  let edges = edgeLists.get(lane);
+  if (!edges) {
+    edges = new Float64Array(lane.clips.length * 2);
+    lane.clips.forEach((c, i) => {
+      (edges as Float64Array)[2 * i] = c.start;
+      (edges as Float64Array)[2 * i + 1] = clipEnd(c);
+    });
+    edges.sort();
+    edgeLists.set(lane, edges);
+  }
+  return edges;
+}
+
+/** The edges of all clips of some tracks, but for those at `except` positions (the moving clips' own). */
+export function edgePoints(doc: Document, trackIds: Iterable<string>, except: ReadonlySet<number>): PointSource {
+  const lists = [...trackIds].map((id) => doc.lanes.get(id)).filter((l) => l !== undefined).map(edgesOf);
+  return {
+    kind: "edge",
+    nearest(position, reach) {
+      let best: number | undefined;
+      let least = reach;
+      for (const edges of lists) {
+        const from = firstAtOrAfter(edges, position);
+        for (let i = from; i < edges.length && edges[i] - position <= least; i++) {
+          if (except.has(edges[i])) continue;
+          best = edges[i];
+          least = edges[i] - position;
+          break;
+        }
+        for (let i = from - 1; i >= 0 && position - edges[i] <= least; i--) {
+          if (except.has(edges[i])) continue;
+          best = edges[i];
+          least = position - edges[i];
+          break;
+        }
+      }
+      return best;
+    },
+  };
+}

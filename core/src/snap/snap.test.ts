@@ -1,0 +1,89 @@
+import fc from "fast-check";
+import { describe, expect, it } from "vitest";
+import { gridLines, type GridStep, type Timebase } from "../time/grid";
+import { MeterMap } from "../time/meter";
+import { TempoMap } from "../time/tempo";
+import { frameRate } from "../time/timecode";
+import { documentOf, plainClip } from "../testing/arbitraries";
+import { edgePoints, sortedPoints } from "./points";
+import { gridOffset, snap, type SnapQuery } from "./snap";
+
+const timebase: Timebase = {
+  sampleRate: 48_000,
+  tempo: new TempoMap([{ tick: 0, bpm: 92 }, { tick: 15_360, bpm: 131.7 }], 48_000),
+  meter: new MeterMap([{ tick: 0, numerator: 4, denominator: 4 }, { tick: 7680, numerator: 3, denominator: 4 }]),
+  frameRate: frameRate("29.97"),
+};
+const step = fc.constantFrom<GridStep>({ kind: "note", division: 16, feel: "straight" }, { kind: "note", division: 8, feel: "triplet" }, { kind: "bar", count: 1 }, { kind: "frame", fraction: 1, count: 1 }, { kind: "time", milliseconds: 100 });
+const position = fc.integer({ min: 0, max: 3_000_000 });
+const query = (over: Partial<SnapQuery>): SnapQuery => ({ wanted: 0, origin: 0, placing: "line", pull: "always", reach: 400, timebase, ...over });
+
+describe("snapping", () => {
+  it("always: lands on a line, the nearest one, and stays there", () => {
+    fc.assert(
+      fc.property(step, position, position, (s, wanted, origin) => {
+        const grid = gridLines(s, timebase);
+        const { position: at } = snap(query({ wanted, origin, grid }));
+        expect(grid.before(at).sample).toBe(at);
+        expect(Math.abs(at - wanted)).toBeLessThanOrEqual(Math.min(wanted - grid.before(wanted).sample, grid.after(wanted).sample - wanted));
+        expect(snap(query({ wanted: at, origin, grid })).position).toBe(at);
+      }),
+    );
+  });
+  it("keeping offset: the distance to the line is the old one, in ticks or samples, over tempo and meter changes", () => {
+    fc.assert(
+      fc.property(step, position, position, (s, wanted, origin) => {
+        const grid = gridLines(s, timebase);
+        const { position: at, target } = snap(query({ wanted, origin, grid, placing: "offset" }));
+        const line = target?.position ?? 0;
+        const offset = gridOffset(origin, grid, timebase);
+        if (s.kind === "frame" || s.kind === "time") expect(at - line).toBe(offset);
+        else expect(Math.abs(timebase.tempo.ticksAt(at) - timebase.tempo.ticksAt(line) - offset)).toBeLessThan(0.05);
+        expect(snap(query({ wanted: origin, origin, grid, placing: "offset" })).position).toBe(origin);
+      }),
+    );
+  });
+  it("keeping offset: stops at the earliest line that keeps it", () => {
+    const grid = gridLines({ kind: "bar", count: 1 }, timebase);
+    const origin = grid.after(0).sample + 1000;
+    expect(snap(query({ wanted: -9_000_000, origin, grid, placing: "offset" })).position).toBe(1000);
+    const held = snap(query({ wanted: -9_000_000, origin, grid, placing: "offset", least: 2000 }));
+    expect(held.position).toBe(origin);
+  });
+  it("moves no farther back when the pointer moves on", () => {
+    fc.assert(
+      fc.property(step, position, position, fc.integer({ min: 0, max: 100_000 }), fc.constantFrom("line" as const, "offset" as const), (s, wanted, origin, more, placing) => {
+        const grid = gridLines(s, timebase);
+        expect(snap(query({ wanted: wanted + more, origin, grid, placing })).position).toBeGreaterThanOrEqual(snap(query({ wanted, origin, grid, placing })).position);
+      }),
+    );
+  });
+  it("when near: free beyond reach, drawn within it, to the nearest target", () => {
+    const grid = gridLines({ kind: "bar", count: 1 }, timebase);
+    const points = [sortedPoints("playhead", [50_000]), sortedPoints("edge", [50_300])];
+    const at = (wanted: number) => snap(query({ wanted, grid, points, pull: "near" }));
+    expect(at(60_000)).toEqual({ position: 60_000, target: null });
+    expect(at(50_100)).toEqual({ position: 50_000, target: { kind: "playhead", position: 50_000 } });
+    expect(at(50_200).position).toBe(50_300);
+    expect(at(100).target?.kind).toBe("grid");
+  });
+  it("always: a point within reach wins over the grid", () => {
+    const grid = gridLines({ kind: "note", division: 16, feel: "straight" }, timebase);
+    expect(snap(query({ wanted: 50_100, grid, points: [sortedPoints("edge", [50_000])] })).position).toBe(50_000);
+  });
+  it("draws a clip's end to an edge too", () => {
+    expect(snap(query({ wanted: 10_000, points: [sortedPoints("edge", [15_100])], also: [5000], pull: "near" })).position).toBe(10_100);
+  });
+  it("never goes before the least place or past the most", () => {
+    fc.assert(
+      fc.property(step, fc.integer({ min: -100_000, max: 3_000_000 }), position, fc.integer({ min: 0, max: 50_000 }), fc.constantFrom("line" as const, "offset" as const), fc.constantFrom("always" as const, "near" as const), (s, wanted, origin, least, placing, pull) => {
+        expect(snap(query({ wanted, origin, grid: gridLines(s, timebase), placing, pull, least })).position).toBeGreaterThanOrEqual(least);
+      }),
+    );
+  });
+  it("finds clip edges, but not the moving clips' own", () => {
+    const doc = documentOf(2, [plainClip({ id: "c0", start: 100, length: 400 }), plainClip({ id: "c1", trackId: "t1", start: 480, length: 100 })]);
+    const edges = edgePoints(doc, ["t0", "t1"], new Set([500, 100]));
+    expect([edges.nearest(495, 30), edges.nearest(110, 50), edges.nearest(600, 25)]).toEqual([480, undefined, 580]);
+  });
+});
