@@ -1,0 +1,37 @@
+import fc from "fast-check";
+import { describe, expect, it } from "vitest";
+import { noise } from "../testing/arbitraries";
+import { HOP, OnsetEnvelope, onsetHops, refineOnset } from "./transients";
+
+function find(samples: Float32Array): number[] {
+  const envelope = new OnsetEnvelope();
+  envelope.push(samples.subarray(0, 1000));
+  envelope.push(samples.subarray(1000));
+  return onsetHops(envelope.finish(), 48_000).map((hop) => {
+    const from = Math.max(0, (hop - 8) * HOP);
+    return from + refineOnset(samples.subarray(from, (hop + 8) * HOP), hop * HOP - from);
+  });
+}
+
+describe("transients", () => {
+  it("finds each planted hit to the sample, and nothing else, in a quiet bed", () => {
+    fc.assert(
+      fc.property(fc.array(fc.tuple(fc.integer({ min: 4000, max: 12_000 }), fc.double({ min: 0.15, max: 0.9, noNaN: true })), { minLength: 1, maxLength: 8 }), (gaps) => {
+        const bed = noise(110_000, 4).map((v) => v * 0.001);
+        let at = 0;
+        const hits = gaps.map(([gap, level]) => {
+          at += gap;
+          const burst = noise(3000, at);
+          for (let i = 0; i < burst.length; i++) bed[at + i] += (i === 0 ? level : burst[i] * level) * Math.exp(-i / 600);
+          return at;
+        });
+        expect(find(bed)).toEqual(hits);
+      }),
+      { numRuns: 60 },
+    );
+  });
+  it("finds nothing in silence or steady noise", () => {
+    expect(find(new Float32Array(50_000))).toEqual([]);
+    expect(find(noise(50_000, 3)).length).toBeLessThanOrEqual(1);
+  });
+});

@@ -1,0 +1,70 @@
+import { createHash } from "node:crypto";
+import fs from "node:fs";
+import path from "node:path";
+import { Halt, has, installDebian, ROOT, run, say } from "./shell.mjs";
+
+const at = (...parts) => path.join(ROOT, ...parts);
+
+export function ensureNode() {
+  const [major, minor] = process.versions.node.split(".").map(Number);
+  if (major < 20 || (major === 20 && minor < 19)) throw new Halt(`Node 20.19 or newer is needed; this is ${process.versions.node}.`);
+}
+
+/** The node modules of the lock file, installed when they are not the ones that are there. */
+export function ensureModules() {
+  const lock = createHash("sha256").update(fs.readFileSync(at("package-lock.json"))).digest("hex");
+  const mark = at("node_modules", ".wet-thread-lock");
+  if (fs.existsSync(mark) && fs.readFileSync(mark, "utf8") === lock) return;
+  say("installing node modules");
+  run("npm", ["ci", "--no-audit", "--no-fund", "--loglevel=error"]);
+  fs.writeFileSync(mark, lock);
+}
+
+export function ensureChromium() {
+  if (!has("chromium")) installDebian(["chromium"]);
+}
+
+export const ENV = { NEXT_TELEMETRY_DISABLED: "1", WET_THREAD_STUDIO: at("studio") };
+export const NEXT = at("node_modules", "next", "dist", "bin", "next");
+export const TSX = ["--import", "tsx"];
+
+function* filesIn(folder) {
+  for (const entry of fs.readdirSync(folder, { withFileTypes: true })) {
+    if (["node_modules", ".next", "worklet"].includes(entry.name) && entry.name !== "src") continue;
+    const file = path.join(folder, entry.name);
+    if (entry.isDirectory()) yield* filesIn(file);
+    else if (!/\.(test\.tsx?|tsbuildinfo)$/.test(entry.name)) yield file;
+  }
+}
+
+/** What decides the built application. */
+function sourceHash() {
+  const hash = createHash("sha256");
+  for (const file of [...filesIn(at("core", "src")), ...filesIn(at("studio")), at("package-lock.json")].sort()) {
+    if (file.endsWith("next-env.d.ts")) continue;
+    hash.update(path.relative(ROOT, file)).update(fs.readFileSync(file));
+  }
+  return hash.digest("hex");
+}
+
+/** The audio worklet runs where no bundler reaches: esbuild writes it as plain JavaScript. */
+export async function buildWorklet() {
+  const esbuild = await import("esbuild");
+  await esbuild.build({ entryPoints: [at("studio", "engine", "worklet", "player.worklet.ts")], bundle: true, format: "esm", target: "es2022", outfile: at("studio", "public", "worklet", "player.js"), logLevel: "error" });
+}
+
+/** Builds the application unless the build that is there is of these very sources. */
+export async function ensureBuild() {
+  const mark = at("studio", ".next", "wet-thread-source");
+  const hash = sourceHash();
+  if (fs.existsSync(mark) && fs.readFileSync(mark, "utf8") === hash) return;
+  say("building the application (about a minute)");
+  await buildWorklet();
+  fs.rmSync(at("studio", ".next"), { recursive: true, force: true });
+  run("node", [NEXT, "build"], { cwd: at("studio"), env: { ...process.env, ...ENV, NODE_ENV: "production" } });
+  fs.writeFileSync(mark, hash);
+}
+
+export function migrate(databaseUrl) {
+  run("node", [...TSX, "server/db/migrate.ts"], { cwd: at("studio"), env: { ...process.env, ...ENV, DATABASE_URL: databaseUrl } });
+}

@@ -1,0 +1,68 @@
+import { spawn, spawnSync } from "node:child_process";
+import net from "node:net";
+import path from "node:path";
+
+export const ROOT = path.resolve(import.meta.dirname, "..", "..");
+export const isRoot = process.getuid?.() === 0;
+
+export const say = (text) => console.log(`wet thread: ${text}`);
+
+/** An end that a person can read, without a stack. */
+export class Halt extends Error {}
+
+/** Runs a command to its end; throws Halt with its last lines when it fails. */
+export function run(command, args, options = {}) {
+  const done = spawnSync(command, args, { cwd: ROOT, encoding: "utf8", maxBuffer: 1 << 28, ...options });
+  if (done.status !== 0) {
+    const told = `${done.stdout ?? ""}${done.stderr ?? ""}`.trim().split("\n").slice(-15).join("\n");
+    throw new Halt(`${command} ${args.join(" ")} failed${done.error ? ` (${done.error.message})` : ""}.\n${told}`);
+  }
+  return done.stdout ?? "";
+}
+
+export const has = (command) => spawnSync("which", [command]).status === 0;
+
+/** Debian's packages, as root or by sudo; a clear word when neither is possible. */
+export function installDebian(packages) {
+  say(`installing ${packages.join(", ")} from Debian's packages`);
+  const sudo = isRoot ? [] : ["sudo", "-n"];
+  if (!isRoot && spawnSync("sudo", ["-n", "true"]).status !== 0) throw new Halt(`These Debian packages are needed: ${packages.join(", ")}. Run this as root, allow sudo, or install them by hand: apt-get install ${packages.join(" ")}`);
+  const apt = (args) => {
+    const [command, ...rest] = [...sudo, "env", "DEBIAN_FRONTEND=noninteractive", "apt-get", "-o", "DPkg::Lock::Timeout=300", "-o", "Acquire::Retries=3", ...args];
+    run(command, rest);
+  };
+  apt(["update"]);
+  apt(["install", "-y", "--no-install-recommends", ...packages]);
+}
+
+/** A port that is free just now on loopback; the wished-for one if it is. */
+export function freePort(wish = 0) {
+  return new Promise((resolve, reject) => {
+    const server = net.createServer();
+    server.once("error", () => (wish ? resolve(freePort(0)) : reject(new Halt("No free port was found."))));
+    server.listen(wish, "127.0.0.1", () => {
+      const { port } = server.address();
+      server.close(() => resolve(port));
+    });
+  });
+}
+
+/** Starts a process that is ended, by its own id, with the returned function. */
+export function start(command, args, options = {}) {
+  const child = spawn(command, args, { cwd: ROOT, stdio: "inherit", ...options });
+  let ended = false;
+  const exit = new Promise((resolve) =>
+    child.once("exit", (code) => {
+      ended = true;
+      resolve(code);
+    }),
+  );
+  const stop = async () => {
+    if (ended) return;
+    child.kill("SIGTERM");
+    const late = setTimeout(() => child.kill("SIGKILL"), 8000);
+    await exit;
+    clearTimeout(late);
+  };
+  return { child, exit, stop };
+}

@@ -1,0 +1,75 @@
+// npm test: sets everything up, then types, lint, boundaries, unit, API and end-to-end tests, on a database and ports of its own.
+import fs from "node:fs";
+import path from "node:path";
+import { spawnSync } from "node:child_process";
+import { ENV, ensureBuild, ensureChromium, ensureModules, ensureNode, migrate } from "./lib/setup.mjs";
+import { startPostgres } from "./lib/postgres.mjs";
+import { startServer } from "./lib/server.mjs";
+import { freePort, Halt, ROOT, say } from "./lib/shell.mjs";
+
+let [passed, failed] = [0, 0];
+const stops = [];
+const bin = (name) => path.join(ROOT, "node_modules", ".bin", name);
+const only = process.argv.slice(2).filter((a) => !a.startsWith("-"));
+const wanted = (name) => only.length === 0 || only.includes(name);
+
+function check(name, command, args, options = {}) {
+  if (!wanted(name)) return;
+  say(`${name} …`);
+  const done = spawnSync(command, args, { cwd: ROOT, stdio: "inherit", env: { ...process.env, ...ENV }, ...options });
+  if (done.status === 0) passed++;
+  else {
+    failed++;
+    say(`${name} failed`);
+  }
+}
+
+/** Runs a test runner that leaves a JSON report, and adds up its tests; a runner that breaks counts as one failure. */
+function suite(name, command, args, report, count, options = {}) {
+  if (!wanted(name)) return;
+  say(`${name} …`);
+  fs.rmSync(report, { force: true });
+  const done = spawnSync(command, args, { cwd: ROOT, stdio: "inherit", ...options, env: { ...process.env, ...ENV, ...options.env } });
+  const found = fs.existsSync(report) ? count(JSON.parse(fs.readFileSync(report, "utf8"))) : { passed: 0, failed: 1 };
+  if (done.status !== 0 && found.failed === 0) found.failed = 1;
+  passed += found.passed;
+  failed += found.failed;
+}
+
+const vitestCount = (r) => ({ passed: r.numPassedTests, failed: r.numFailedTests });
+const playwrightCount = (r) => ({ passed: r.stats.expected + r.stats.flaky, failed: r.stats.unexpected });
+
+try {
+  ensureNode();
+  ensureModules();
+  if (wanted("e2e")) ensureChromium();
+  const out = path.join(ROOT, ".test");
+  fs.mkdirSync(out, { recursive: true });
+  check("types of core", bin("tsc"), ["-p", "core"]);
+  check("types of studio", bin("tsc"), ["-p", "studio"]);
+  check("types of the worklet", bin("tsc"), ["-p", "studio/engine/worklet"]);
+  check("types of demo, bench and e2e", bin("tsc"), ["-p", "tsconfig.json"]);
+  check("lint", bin("biome"), ["ci", "--error-on-warnings", "."]);
+  check("boundaries", bin("depcruise"), ["--config", ".dependency-cruiser.cjs", "core/src", "studio", "demo", "bench", "e2e"]);
+  const vitest = (folder, report) => ["run", "--root", folder, "--reporter=default", "--reporter=json", `--outputFile.json=${path.join(out, report)}`];
+  suite("unit", bin("vitest"), vitest("core", "unit.json"), path.join(out, "unit.json"), vitestCount);
+  suite("unit of studio", bin("vitest"), vitest("studio", "studio.json"), path.join(out, "studio.json"), vitestCount);
+  if (wanted("api") || wanted("e2e")) {
+    await ensureBuild();
+    const postgres = await startPostgres(".test");
+    stops.push(() => postgres.stop());
+    migrate(postgres.url);
+    const server = await startServer({ databaseUrl: postgres.url, port: await freePort(), quiet: true });
+    stops.push(server.stop);
+    const env = { WET_THREAD_URL: server.url, DATABASE_URL: postgres.url };
+    suite("api", bin("vitest"), vitest("e2e/api", "api.json"), path.join(out, "api.json"), vitestCount, { env });
+    suite("e2e", bin("playwright"), ["test", "--config", "e2e/playwright.config.ts"], path.join(out, "e2e.json"), playwrightCount, { env: { ...env, PLAYWRIGHT_JSON_OUTPUT_NAME: path.join(out, "e2e.json") } });
+  }
+} catch (error) {
+  console.error(error instanceof Halt ? `wet thread: ${error.message}` : error);
+  failed++;
+} finally {
+  for (const stop of stops.reverse()) await stop();
+}
+console.log(`${passed} passed, ${failed} failed`);
+process.exit(failed === 0 && passed > 0 ? 0 : 1);

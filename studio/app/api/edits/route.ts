@@ -1,0 +1,6 @@
+import { editSchemas } from "@wet-thread/core/edit/registry";
+import { route } from "@/server/http";
+
+export const dynamic = "force-dynamic";
+
+export const GET = route(async () => ({ edits: editSchemas() }));

@@ -1,0 +1,8 @@
+import { attachment, ranged, route } from "@/server/http";
+import { getSource } from "@/server/sources";
+import { readSource } from "@/server/store";
+
+export const GET = route(async (request, { id }) => {
+  const source = await getSource(id);
+  return ranged(request, source.bytes, (from, to) => readSource(id, from, to), { "content-type": "audio/wav", "content-disposition": attachment(`${source.name}.wav`) });
+});

@@ -1,0 +1,4 @@
+import { route } from "@/server/http";
+import { seamReport } from "@/server/seams";
+
+export const GET = route((_, { id }) => seamReport(id));

@@ -1,0 +1,7 @@
+import { z } from "zod";
+import { route } from "@/server/http";
+import { stepsSince } from "@/server/versions";
+
+const Query = z.object({ after: z.coerce.number().int().min(0) });
+
+export const GET = route((request, { id }) => stepsSince(id, Query.parse(Object.fromEntries(new URL(request.url).searchParams)).after));

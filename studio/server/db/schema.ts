@@ -1,0 +1,143 @@
+import { sql } from "drizzle-orm";
+import { bigint, customType, index, integer, jsonb, pgTable, primaryKey, real, text, timestamp, uniqueIndex } from "drizzle-orm/pg-core";
+import type { Change } from "@wet-thread/core/model/document";
+import type { Edit } from "@wet-thread/core/edit/registry";
+
+const bytea = customType<{ data: Buffer }>({ dataType: () => "bytea" });
+const created = () => timestamp("created_at", { withTimezone: true }).notNull().default(sql`now()`);
+
+export const projects = pgTable("projects", {
+  id: text("id").primaryKey(),
+  name: text("name").notNull(),
+  sampleRate: integer("sample_rate").notNull(),
+  createdAt: created(),
+});
+
+export const versions = pgTable("versions", {
+  id: text("id").primaryKey(),
+  projectId: text("project_id")
+    .notNull()
+    .references(() => projects.id, { onDelete: "cascade" }),
+  name: text("name").notNull(),
+  revision: integer("revision").notNull().default(0),
+  createdAt: created(),
+  changedAt: timestamp("changed_at", { withTimezone: true }).notNull().default(sql`now()`),
+});
+
+/** The present state of a version, one row a thing. Invariant: equal to the steps up to `revision` applied in order. */
+export const entities = pgTable(
+  "entities",
+  {
+    versionId: text("version_id")
+      .notNull()
+      .references(() => versions.id, { onDelete: "cascade" }),
+    kind: text("kind").notNull(),
+    id: text("id").notNull(),
+    data: jsonb("data").notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.versionId, t.kind, t.id] })],
+);
+
+/**
+ * Every step of a version in the server's order. `kind` is edit, undo or redo; an edit is done, undone, or dropped (undone, then
+ * overtaken by a new edit); an undo or redo names the edit that it took back or did again.
+ */
+export const steps = pgTable(
+  "steps",
+  {
+    versionId: text("version_id")
+      .notNull()
+      .references(() => versions.id, { onDelete: "cascade" }),
+    revision: integer("revision").notNull(),
+    /** Chosen by the sender, so that a step whose answer was lost can be sent again without being done twice. */
+    key: text("key"),
+    kind: text("kind").$type<"edit" | "undo" | "redo">().notNull(),
+    name: text("name").notNull(),
+    edits: jsonb("edits").$type<Edit[]>().notNull(),
+    changes: jsonb("changes").$type<Change[]>().notNull(),
+    target: integer("target"),
+    state: text("state").$type<"done" | "undone" | "dropped">().notNull(),
+    createdAt: created(),
+  },
+  (t) => [primaryKey({ columns: [t.versionId, t.revision] }), index("steps_state").on(t.versionId, t.kind, t.state, t.revision), uniqueIndex("steps_key").on(t.versionId, t.key)],
+);
+
+export const SOURCE_STATES = ["receiving", "queued", "importing", "ready", "failed"] as const;
+
+export const sources = pgTable(
+  "sources",
+  {
+    id: text("id").primaryKey(),
+    projectId: text("project_id")
+      .notNull()
+      .references(() => projects.id, { onDelete: "cascade" }),
+    name: text("name").notNull(),
+    status: text("status").$type<(typeof SOURCE_STATES)[number]>().notNull(),
+    progress: real("progress").notNull().default(0),
+    error: text("error"),
+    /** Samples at the project's rate. */
+    length: bigint("length", { mode: "number" }).notNull().default(0),
+    channels: integer("channels").notNull().default(0),
+    sampleRate: integer("sample_rate").notNull().default(0),
+    originalRate: integer("original_rate").notNull().default(0),
+    bytes: bigint("bytes", { mode: "number" }).notNull().default(0),
+    /** Samples at the project's rate at which a hit begins. */
+    transients: jsonb("transients").$type<number[]>().notNull().default([]),
+    createdAt: created(),
+  },
+  (t) => [index("sources_project").on(t.projectId)],
+);
+
+/** A recording as it came, in pieces of 1 MiB. */
+export const sourceBytes = pgTable(
+  "source_bytes",
+  {
+    sourceId: text("source_id")
+      .notNull()
+      .references(() => sources.id, { onDelete: "cascade" }),
+    index: integer("index").notNull(),
+    data: bytea("data").notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.sourceId, t.index] })],
+);
+
+/** A recording at the project's rate: 65,536 32-bit floats of one channel a row, with their peak pyramid. */
+export const sourcePcm = pgTable(
+  "source_pcm",
+  {
+    sourceId: text("source_id")
+      .notNull()
+      .references(() => sources.id, { onDelete: "cascade" }),
+    channel: integer("channel").notNull(),
+    index: integer("index").notNull(),
+    samples: bytea("samples").notNull(),
+    peaks: bytea("peaks").notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.sourceId, t.channel, t.index] })],
+);
+
+export const exportJobs = pgTable("exports", {
+  id: text("id").primaryKey(),
+  versionId: text("version_id")
+    .notNull()
+    .references(() => versions.id, { onDelete: "cascade" }),
+  status: text("status").$type<"queued" | "rendering" | "ready" | "failed">().notNull(),
+  progress: real("progress").notNull().default(0),
+  error: text("error"),
+  spec: jsonb("spec").notNull(),
+  name: text("name").notNull(),
+  bytes: bigint("bytes", { mode: "number" }).notNull().default(0),
+  createdAt: created(),
+});
+
+export const exportBytes = pgTable(
+  "export_bytes",
+  {
+    exportId: text("export_id")
+      .notNull()
+      .references(() => exportJobs.id, { onDelete: "cascade" }),
+    index: integer("index").notNull(),
+    data: bytea("data").notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.exportId, t.index] })],
+);

@@ -1,0 +1,52 @@
+import pg from "pg";
+import { sql } from "drizzle-orm";
+import { type Database, databaseUrl } from "./db/client";
+
+/** What the pages of a project are told as it happens. */
+export type ProjectEvent =
+  | { readonly type: "step"; readonly projectId: string; readonly versionId: string; readonly revision: number }
+  | { readonly type: "source"; readonly projectId: string; readonly sourceId: string; readonly status: string; readonly progress: number }
+  | { readonly type: "export"; readonly projectId: string; readonly exportId: string; readonly status: string; readonly progress: number }
+  | { readonly type: "project"; readonly projectId: string };
+
+const CHANNEL = "wet_thread";
+
+/** Tells every process; inside a transaction it goes out with the commit. */
+export async function announce(on: Pick<Database, "execute">, event: ProjectEvent): Promise<void> {
+  await on.execute(sql`select pg_notify(${CHANNEL}, ${JSON.stringify(event)})`);
+}
+
+type Listener = (event: ProjectEvent) => void;
+const place = globalThis as typeof globalThis & { wetThreadListeners?: Set<Listener> };
+
+async function listen(listeners: Set<Listener>): Promise<void> {
+  const client = new pg.Client({ connectionString: databaseUrl() });
+  const again = (): void => {
+    client.removeAllListeners();
+    client.on("error", () => {});
+    client.end().catch(() => {});
+    setTimeout(() => void listen(listeners), 1000);
+  };
+  client.on("error", again);
+  client.on("notification", ({ payload }) => {
+    if (!payload) return;
+    const event = JSON.parse(payload) as ProjectEvent;
+    for (const listener of listeners) listener(event);
+  });
+  try {
+    await client.connect();
+    await client.query(`listen ${CHANNEL}`);
+  } catch {
+    again();
+  }
+}
+
+/** Calls back for each event until the returned function is called. One connection serves all listeners of a process. */
+export function onEvent(listener: Listener): () => void {
+  if (!place.wetThreadListeners) {
+    place.wetThreadListeners = new Set();
+    void listen(place.wetThreadListeners);
+  }
+  place.wetThreadListeners.add(listener);
+  return () => void place.wetThreadListeners?.delete(listener);
+}

@@ -1,0 +1,45 @@
+import { eq } from "drizzle-orm";
+import { z } from "zod";
+import { documentEnd } from "@wet-thread/core/model/document";
+import { Id, Position } from "@wet-thread/core/model/schema";
+import { db } from "./db/client";
+import { exportJobs } from "./db/schema";
+import { ApiError, notFound } from "./errors";
+import { newId } from "./ids";
+import { enqueue } from "./jobs/queue";
+import { loadVersion } from "./versions";
+
+export const ExportRequest = z.object({
+  span: z
+    .object({ start: Position, end: Position })
+    .refine((s) => s.end > s.start, { message: "A span ends after it starts.", path: ["end"] })
+    .optional()
+    .describe("samples; left out, from zero to the end of the last clip"),
+  tracks: z.array(Id).min(1).optional().describe("only these tracks"),
+  format: z.enum(["wav"]).default("wav"),
+  encoding: z.enum(["pcm16", "pcm24", "float32"]).default("pcm24"),
+  channels: z.union([z.literal(1), z.literal(2)]).default(2),
+  dither: z.boolean().default(true).describe("TPDF on the way to integers; samples that lie on a step already stay as they are"),
+  seed: z.int().min(1).default(1).describe("of the dither"),
+});
+export type ExportSpec = z.output<typeof ExportRequest>;
+
+export async function startExport(versionId: string, request: ExportSpec) {
+  const { doc, name } = await loadVersion(versionId);
+  const end = documentEnd(doc);
+  if (!request.span && end === 0) throw new ApiError(422, "impossible", "There is nothing to export: the piece has no clips.", { path: "span", kept: "Nothing was changed." });
+  for (const id of request.tracks ?? []) if (!doc.tracks.has(id)) throw new ApiError(422, "impossible", `There is no track "${id}" here.`, { path: "tracks", kept: "Nothing was changed." });
+  const spec = { ...request, span: request.span ?? { start: 0, end } };
+  const id = newId();
+  await db().transaction(async (tx) => {
+    await tx.insert(exportJobs).values({ id, versionId, status: "queued", spec, name: `${name}.wav` });
+    await enqueue(tx, "export", { exportId: id });
+  });
+  return { id };
+}
+
+export async function getExport(id: string) {
+  const [row] = await db().select().from(exportJobs).where(eq(exportJobs.id, id));
+  if (!row) throw notFound("export", id);
+  return row;
+}

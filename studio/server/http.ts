@@ -1,0 +1,133 @@
+import { timingSafeEqual } from "node:crypto";
+import { z } from "zod";
+import { EditError } from "@wet-thread/core/edit/errors";
+import { ApiError } from "./errors";
+
+const json = (body: unknown, status = 200, headers: Record<string, string> = {}): Response =>
+  new Response(JSON.stringify(body), { status, headers: { "content-type": "application/json; charset=utf-8", "cache-control": "no-store", ...headers } });
+
+/** Codes of a database that is away, starting or stopping. */
+const AWAY = /^(ECONNREFUSED|ECONNRESET|EPIPE|ENOENT|57P0\d|53300|08\d\d\d)$/;
+
+function isAway(error: unknown): boolean {
+  for (let e = error as { code?: string; message?: string; cause?: unknown; errors?: unknown[] } | undefined; e; e = (e.cause ?? e.errors?.[0]) as typeof e) {
+    if ((e.code && AWAY.test(e.code)) || /timeout exceeded when trying to connect|Connection terminated|the database system is/.test(e.message ?? "")) return true;
+  }
+  return false;
+}
+
+function isFull(error: unknown): boolean {
+  for (let e = error as { code?: string; cause?: unknown } | undefined; e; e = e.cause as typeof e) if (e.code === "53100" || e.code === "ENOSPC") return true;
+  return false;
+}
+
+function failure(error: unknown): Response {
+  if (error instanceof EditError) return json({ error: "impossible", message: error.message, path: error.path, kept: error.kept }, 422);
+  if (error instanceof ApiError) return json({ error: error.code, message: error.message, ...error.more }, error.status);
+  if (error instanceof z.ZodError) {
+    const issue = error.issues[0];
+    return json({ error: "malformed", message: issue.message, path: issue.path.join("."), kept: "Nothing was changed." }, 400);
+  }
+  if (isAway(error)) return json({ error: "database-away", message: "The database does not answer just now. Nothing was changed; what was saved is safe. Try again in a moment.", kept: "Nothing was changed." }, 503, { "retry-after": "1" });
+  if (isFull(error)) return json({ error: "disk-full", message: "The disk is full. Nothing was changed; what was saved is safe. Make room and try again.", kept: "Nothing was changed." }, 507);
+  console.error(error);
+  return json({ error: "unexpected", message: "Something went wrong on the server. Nothing was changed.", kept: "Nothing was changed." }, 500);
+}
+
+const same = (a: string, b: string): boolean => a.length === b.length && timingSafeEqual(Buffer.from(a), Buffer.from(b));
+
+/** A server open to the network asks for its passphrase (HTTP Basic) or, from programs, for the API's token. */
+function checkSignIn(request: Request): void {
+  const passphrase = process.env.WET_THREAD_PASSPHRASE;
+  if (!passphrase) return;
+  const [scheme, value = ""] = (request.headers.get("authorization") ?? "").split(" ");
+  const given = scheme === "Basic" ? Buffer.from(value, "base64").toString().split(":").slice(1).join(":") : "";
+  if (!same(given, passphrase) && !hasToken(request)) throw new ApiError(401, "sign-in", "This server asks for its passphrase.");
+}
+
+function hasToken(request: Request): boolean {
+  const token = process.env.WET_THREAD_TOKEN;
+  return token !== undefined && token !== "" && same(request.headers.get("authorization") ?? "", `Bearer ${token}`);
+}
+
+/**
+ * State-changing requests come from the same origin, from a program (which sends no origin), or with the API's token. A browser
+ * always names the origin of such a request, so a page elsewhere can't edit behind a person's back.
+ */
+function checkOrigin(request: Request): void {
+  const { headers } = request;
+  const host = headers.get("host") ?? "";
+  if (!process.env.WET_THREAD_PASSPHRASE && !/^(localhost|127\.\d+\.\d+\.\d+|\[::1\])(:\d+)?$/.test(host)) throw new ApiError(403, "host", "This server answers on its loopback address only.");
+  if (request.method === "GET" || request.method === "HEAD" || hasToken(request)) return;
+  const origin = headers.get("origin");
+  const site = headers.get("sec-fetch-site");
+  if (origin !== null && (!URL.canParse(origin) || new URL(origin).host !== host)) throw new ApiError(403, "origin", "Requests that change something come from the same origin or carry the API's token.");
+  if (origin === null && site !== null && site !== "same-origin" && site !== "none") throw new ApiError(403, "origin", "Requests that change something come from the same origin or carry the API's token.");
+}
+
+type Params = Record<string, string>;
+
+/** Wraps a handler: checks who asks, awaits the parameters, answers plain values as JSON and every error in the API's form. */
+export function route(handler: (request: Request, params: Params) => Promise<unknown>, status = 200) {
+  return async (request: Request, context: { params: Promise<Params> }): Promise<Response> => {
+    try {
+      checkOrigin(request);
+      checkSignIn(request);
+      const result = await handler(request, await context.params);
+      return result instanceof Response ? result : json(result, status);
+    } catch (error) {
+      return failure(error);
+    }
+  };
+}
+
+const MAX_JSON = 32 * 1024 * 1024;
+
+/** The body as JSON of a schema. Throws ApiError 400 or 413, or ZodError. */
+export async function bodyOf<S extends z.ZodType>(request: Request, schema: S): Promise<z.output<S>> {
+  const text = await request.text();
+  if (text.length > MAX_JSON) throw new ApiError(413, "too-large", `A request of ${text.length} characters is too large; send it in parts.`);
+  let value: unknown;
+  try {
+    value = text === "" ? {} : JSON.parse(text);
+  } catch {
+    throw new ApiError(400, "malformed", "The body is not JSON. Nothing was changed.", { path: "", kept: "Nothing was changed." });
+  }
+  return schema.parse(value);
+}
+
+/** Answers with part or all of some stored bytes, honouring a Range header (RFC 9110, 14). */
+export function ranged(request: Request, size: number, read: (from: number, to: number) => AsyncIterable<Uint8Array>, headers: Record<string, string>): Response {
+  const range = request.headers.get("range");
+  let [from, to, status] = [0, size, 200];
+  if (range) {
+    const match = /^bytes=(\d*)-(\d*)$/.exec(range.trim());
+    if (match && (match[1] || match[2])) {
+      from = match[1] ? Number(match[1]) : Math.max(0, size - Number(match[2]));
+      to = match[1] && match[2] ? Math.min(size, Number(match[2]) + 1) : size;
+      if (from >= to || from >= size) return new Response(null, { status: 416, headers: { "content-range": `bytes */${size}` } });
+      status = 206;
+    }
+  }
+  const pieces = read(from, to)[Symbol.asyncIterator]();
+  const body = new ReadableStream<Uint8Array>({
+    async pull(controller) {
+      const { value, done } = await pieces.next();
+      if (done) controller.close();
+      else controller.enqueue(value);
+    },
+    async cancel() {
+      await pieces.return?.();
+    },
+  });
+  return new Response(body, {
+    status,
+    headers: { "accept-ranges": "bytes", "content-length": String(to - from), ...(status === 206 ? { "content-range": `bytes ${from}-${to - 1}/${size}` } : {}), ...headers },
+  });
+}
+
+/** A file name for a download header: plain characters, and the full name as UTF-8. */
+export function attachment(name: string): string {
+  const plain = name.replace(/[^A-Za-z0-9 ._-]/g, "_");
+  return `attachment; filename="${plain}"; filename*=UTF-8''${encodeURIComponent(name).replace(/['()]/g, (c) => `%${c.charCodeAt(0).toString(16)}`)}`;
+}

@@ -1,0 +1,119 @@
+import { eq } from "drizzle-orm";
+import { CHUNK, chunkPeaks } from "@wet-thread/core/analysis/peaks";
+import { HOP, OnsetEnvelope, onsetHops, refineOnset } from "@wet-thread/core/analysis/transients";
+import { Resampler } from "@wet-thread/core/dsp/resampler";
+import { MediaError } from "@wet-thread/core/media/source";
+import { decodeFrames, openWav } from "@wet-thread/core/media/wav/reader";
+import { db } from "../db/client";
+import { sourcePcm, sources } from "../db/schema";
+import { announce } from "../events";
+import { bytesOf, clearPcm, StoredReader, storedBytes } from "../store";
+
+/** Bytes decoded in one go. */
+const READ = 1 << 20;
+
+/** Collects one channel's samples into chunks of 65,536. */
+class ChunkFiller {
+  private readonly buffer = new Float32Array(CHUNK);
+  private held = 0;
+  private index = 0;
+  length = 0;
+
+  constructor(
+    private readonly sourceId: string,
+    private readonly channel: number,
+  ) {}
+
+  async push(samples: Float32Array): Promise<void> {
+    for (let at = 0; at < samples.length; ) {
+      const n = Math.min(CHUNK - this.held, samples.length - at);
+      this.buffer.set(samples.subarray(at, at + n), this.held);
+      this.held += n;
+      at += n;
+      if (this.held === CHUNK) await this.flush();
+    }
+    this.length += samples.length;
+  }
+
+  async flush(): Promise<void> {
+    if (this.held === 0) return;
+    const samples = this.buffer.slice(0, this.held);
+    await db()
+      .insert(sourcePcm)
+      .values({ sourceId: this.sourceId, channel: this.channel, index: this.index++, samples: bytesOf(samples), peaks: bytesOf(chunkPeaks(samples)) });
+    this.held = 0;
+  }
+}
+
+/** The exact samples of the hits that the envelope found, looked up in what was just stored. */
+async function placeOnsets(sourceId: string, hops: readonly number[], length: number): Promise<number[]> {
+  const reader = new StoredReader();
+  const around = 8 * HOP;
+  const buffer = new Float32Array(2 * around);
+  const out: number[] = [];
+  for (const hop of hops) {
+    const from = Math.max(0, hop * HOP - around);
+    const to = Math.min(length, from + buffer.length);
+    await reader.prepare([{ sourceId, from, to }]);
+    reader.read(sourceId, 0, from, buffer, 0, to - from);
+    out.push(from + refineOnset(buffer.subarray(0, to - from), hop * HOP - from));
+  }
+  return out;
+}
+
+/**
+ * Decodes a recording to the project's rate, with its peaks. It starts from the original bytes each time, so a job that was killed
+ * half way can simply run again; it ends early when the recording was taken away meanwhile.
+ */
+export async function importSource({ sourceId }: { sourceId: string }): Promise<void> {
+  const [source] = await db().select().from(sources).where(eq(sources.id, sourceId));
+  if (!source || source.status === "ready") return;
+  const { projectId } = source;
+  const tell = (status: string, progress: number) => announce(db(), { type: "source", projectId, sourceId, status, progress });
+  try {
+    await clearPcm(sourceId);
+    const bytes = storedBytes(sourceId, source.bytes);
+    const info = await openWav(bytes);
+    const fillers = Array.from({ length: info.channels }, (_, c) => new ChunkFiller(sourceId, c));
+    const resamplers = info.sampleRate === source.sampleRate ? null : fillers.map(() => new Resampler(info.sampleRate, source.sampleRate));
+    const framesARead = Math.floor(READ / info.frameBytes);
+    const onsets = new OnsetEnvelope();
+    const planes = fillers.map(() => new Float32Array(framesARead));
+    let told = Date.now();
+    for (let frame = 0; frame < info.frames; frame += framesARead) {
+      const n = Math.min(framesARead, info.frames - frame);
+      const bad = decodeFrames(await bytes.read(info.dataOffset + frame * info.frameBytes, n * info.frameBytes), info, planes);
+      if (bad) throw new MediaError(`The file has samples that are not numbers, the first at sample ${frame + bad.frame} of channel ${bad.channel + 1}.`, "broken");
+      for (let c = 0; c < fillers.length; c++) {
+        const samples = planes[c].subarray(0, n);
+        const ready = resamplers ? resamplers[c].push(samples) : samples;
+        if (c === 0) onsets.push(ready);
+        await fillers[c].push(ready);
+      }
+      if (Date.now() - told > 250) {
+        told = Date.now();
+        const progress = frame / info.frames;
+        const still = await db().update(sources).set({ status: "importing", progress }).where(eq(sources.id, sourceId)).returning({ id: sources.id });
+        if (still.length === 0) return;
+        await tell("importing", progress);
+      }
+    }
+    for (let c = 0; c < fillers.length; c++) {
+      const rest = resamplers?.[c].finish();
+      if (rest && c === 0) onsets.push(rest);
+      if (rest) await fillers[c].push(rest);
+      await fillers[c].flush();
+    }
+    const transients = await placeOnsets(sourceId, onsetHops(onsets.finish(), source.sampleRate), fillers[0].length);
+    await db().update(sources).set({ status: "ready", progress: 1, transients, length: fillers[0].length, channels: info.channels, error: null }).where(eq(sources.id, sourceId));
+    await tell("ready", 1);
+  } catch (error) {
+    if (!(error instanceof MediaError)) throw error;
+    await clearPcm(sourceId);
+    await db()
+      .update(sources)
+      .set({ status: "failed", error: `${error.message} The file's bytes are kept; nothing was added to the piece.` })
+      .where(eq(sources.id, sourceId));
+    await tell("failed", 0);
+  }
+}

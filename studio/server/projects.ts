@@ -1,0 +1,63 @@
+import { desc, eq, sql } from "drizzle-orm";
+import { z } from "zod";
+import { NEW_PIECE, PIECE_ID } from "@wet-thread/core/model/document";
+import { Meter, Name, type Piece, Piece as PieceSchema, Tempo } from "@wet-thread/core/model/schema";
+import { db } from "./db/client";
+import { entities, projects, sources, versions } from "./db/schema";
+import { notFound } from "./errors";
+import { newId } from "./ids";
+
+const number = z.number();
+export const NewProject = z.object({
+  name: Name.refine((n) => n.length > 0, "A project needs a name."),
+  sampleRate: z.int().min(8000).max(192_000).default(48_000),
+  tempo: z.union([number.min(20).max(400), z.array(Tempo).min(1)]).optional(),
+  meter: z.union([z.string().regex(/^\d{1,2}\/\d{1,2}$/, "A meter is written like 4/4."), Meter.omit({ tick: true }), z.array(Meter).min(1)]).optional(),
+  frameRate: PieceSchema.shape.frameRate.optional(),
+});
+
+function piece(p: z.infer<typeof NewProject>): Piece {
+  const tempo = p.tempo === undefined ? NEW_PIECE.tempo : typeof p.tempo === "number" ? [{ tick: 0, bpm: p.tempo }] : p.tempo;
+  const [numerator, denominator] = typeof p.meter === "string" ? p.meter.split("/").map(Number) : [4, 4];
+  const meter = Array.isArray(p.meter) ? p.meter : p.meter && typeof p.meter === "object" ? [{ tick: 0, ...p.meter }] : [{ tick: 0, numerator, denominator }];
+  return PieceSchema.parse({ ...NEW_PIECE, tempo, meter, frameRate: p.frameRate ?? NEW_PIECE.frameRate });
+}
+
+export async function createProject(p: z.infer<typeof NewProject>, versionName = "First version") {
+  const [projectId, versionId] = [newId(), newId()];
+  const data = piece(p);
+  await db().transaction(async (tx) => {
+    await tx.insert(projects).values({ id: projectId, name: p.name, sampleRate: p.sampleRate });
+    await tx.insert(versions).values({ id: versionId, projectId, name: versionName });
+    await tx.insert(entities).values({ versionId, kind: "piece", id: PIECE_ID, data });
+  });
+  return getProject(projectId);
+}
+
+export async function listProjects() {
+  const rows = await db()
+    .select({
+      id: projects.id,
+      name: projects.name,
+      sampleRate: projects.sampleRate,
+      createdAt: projects.createdAt,
+      // The present table is named inside the sub-selects: Drizzle leaves it off in a select from one table.
+      sources: sql<number>`(select count(*)::int from sources s where s.project_id = projects.id)`,
+      versions: sql<number>`(select count(*)::int from versions v where v.project_id = projects.id)`,
+      tracks: sql<number>`(select count(*)::int from entities e join versions v on v.id = e.version_id where v.project_id = projects.id and e.kind = 'track')`,
+      changedAt: sql<string>`(select max(v.changed_at) from versions v where v.project_id = projects.id)`,
+    })
+    .from(projects)
+    .orderBy(desc(projects.createdAt));
+  return rows;
+}
+
+export async function getProject(id: string) {
+  const [project] = await db().select().from(projects).where(eq(projects.id, id));
+  if (!project) throw notFound("project", id);
+  const [sourceRows, versionRows] = await Promise.all([
+    db().select().from(sources).where(eq(sources.projectId, id)).orderBy(sources.createdAt),
+    db().select({ id: versions.id, name: versions.name, revision: versions.revision, changedAt: versions.changedAt }).from(versions).where(eq(versions.projectId, id)).orderBy(versions.createdAt),
+  ]);
+  return { ...project, sources: sourceRows, versions: versionRows };
+}

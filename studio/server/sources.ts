@@ -1,0 +1,84 @@
+import { eq, sql } from "drizzle-orm";
+import { looksLikeWav, openWav } from "@wet-thread/core/media/wav/reader";
+import { MediaError } from "@wet-thread/core/media/source";
+import { Name } from "@wet-thread/core/model/schema";
+import { db } from "./db/client";
+import { projects, sources } from "./db/schema";
+import { ApiError, notFound } from "./errors";
+import { announce } from "./events";
+import { newId } from "./ids";
+import { enqueue } from "./jobs/queue";
+import { sourceWriter, storedBytes } from "./store";
+
+/** Largest file taken in, in bytes; WET_THREAD_MAX_UPLOAD sets another. */
+const mostBytes = (): number => Number(process.env.WET_THREAD_MAX_UPLOAD ?? 64 * 2 ** 30);
+
+export async function getSource(id: string) {
+  const [row] = await db().select().from(sources).where(eq(sources.id, id));
+  if (!row) throw notFound("recording", id);
+  return row;
+}
+
+/** A name for people: the last part of what was given, without its ending. It is only ever shown. */
+export function sourceName(given: string): string {
+  const last = given.split(/[\\/]/).at(-1) ?? "";
+  const parsed = Name.safeParse(last.replace(/\.[A-Za-z0-9]{1,5}$/, "").slice(0, 200));
+  return parsed.success && parsed.data ? parsed.data : "Recording";
+}
+
+/** What an upload is refused with: it is known to be bad, and nothing of it stays. */
+function refusal(error: MediaError): ApiError {
+  return new ApiError(error.code === "unknown" ? 415 : 422, error.code === "unknown" ? "not-audio" : "broken-file", `${error.message} Nothing was kept of it; the project is as it was.`, { path: "body", kept: "Nothing was kept of this file; the project is as it was." });
+}
+
+/**
+ * Takes in a file as it streams: its bytes are kept as they come, its content (never its name) decides what it is, and a file that is
+ * cut short or not audio is refused before it counts. The rest happens in a job.
+ */
+export async function receiveSource(projectId: string, name: string, body: ReadableStream<Uint8Array> | null, announced: number | null) {
+  const [project] = await db().select().from(projects).where(eq(projects.id, projectId));
+  if (!project) throw notFound("project", projectId);
+  if (announced !== null && announced > mostBytes()) throw new ApiError(413, "too-large", `The file has ${announced} bytes; up to ${mostBytes()} are taken in. Nothing was kept of it.`);
+  const id = newId();
+  await db().insert(sources).values({ id, projectId, name: sourceName(name), status: "receiving", sampleRate: project.sampleRate });
+  try {
+    const writer = sourceWriter(id);
+    let head: Uint8Array = new Uint8Array(0);
+    let known = false;
+    if (body) {
+      for await (const piece of body as unknown as AsyncIterable<Uint8Array>) {
+        if (!known) {
+          head = Buffer.concat([head, piece]);
+          known = head.length >= 12;
+          if (known && !looksLikeWav(head)) throw new MediaError("This file is not audio of a kind that is read here (WAV, Broadcast WAV, RF64).", "unknown");
+        }
+        await writer.write(piece);
+        if (writer.size > mostBytes()) throw new ApiError(413, "too-large", `The file is larger than ${mostBytes()} bytes. Nothing was kept of it.`);
+      }
+    }
+    await writer.finish();
+    if (writer.size === 0) throw new MediaError("The file is empty.", "broken");
+    if (announced !== null && announced !== writer.size) throw new MediaError(`The upload broke off: ${writer.size} of ${announced} bytes came.`, "broken");
+    const info = await openWav(storedBytes(id, writer.size));
+    await db().transaction(async (tx) => {
+      await tx.update(sources).set({ status: "queued", bytes: writer.size, channels: info.channels, originalRate: info.sampleRate }).where(eq(sources.id, id));
+      await enqueue(tx, "import", { sourceId: id });
+      await announce(tx, { type: "source", projectId, sourceId: id, status: "queued", progress: 0 });
+    });
+    return await getSource(id);
+  } catch (error) {
+    await db().delete(sources).where(eq(sources.id, id));
+    if (error instanceof MediaError) throw refusal(error);
+    throw error;
+  }
+}
+
+/** Stops an import and takes the recording away; one that a clip uses is kept. */
+export async function removeSource(id: string): Promise<{ removed: true }> {
+  const source = await getSource(id);
+  const used = await db().execute(sql`select 1 from entities where kind = 'clip' and data->>'sourceId' = ${source.id} limit 1`);
+  if (used.rows.length) throw new ApiError(409, "in-use", "A clip uses this recording. Nothing was changed.");
+  await db().delete(sources).where(eq(sources.id, id));
+  await announce(db(), { type: "source", projectId: source.projectId, sourceId: id, status: "removed", progress: 0 });
+  return { removed: true };
+}
