@@ -1,1 +1,64 @@
-console.log("later");
+// Makes the demo project through the API, as a person's own program would: `tsx demo/create.ts http://127.0.0.1:4310 [--always]`.
+import { setTimeout as wait } from "node:timers/promises";
+import { encodeFrames, wavHeader } from "@wet-thread/core/media/wav/writer";
+import { demoSteps, PROJECT } from "./project";
+import { makeRecordings, type Made } from "./sound";
+
+/** A recording as 24-bit WAV; speech keeps its own rate. */
+export function wavBytes({ channels, rate }: Made): Uint8Array<ArrayBuffer> {
+  const header = wavHeader(channels.length, rate, "i24", channels[0].length);
+  const data = encodeFrames(channels, channels[0].length, "i24", null);
+  const out = new Uint8Array(header.length + data.length);
+  out.set(header);
+  out.set(data, header.length);
+  return out;
+}
+
+async function call<T>(url: string, init?: RequestInit): Promise<T> {
+  const answer = await fetch(url, init);
+  if (!answer.ok) throw new Error(`${url}: ${answer.status} ${await answer.text()}`);
+  return (await answer.json()) as T;
+}
+
+interface Project {
+  id: string;
+  versions: { id: string; name: string }[];
+}
+
+/** Creates the demo and returns its ids. */
+export async function createDemo(base: string, name = PROJECT.name): Promise<{ projectId: string; versionId: string }> {
+  const post = (body: unknown): RequestInit => ({ method: "POST", body: JSON.stringify(body) });
+  const project = await call<Project>(`${base}/api/projects`, post({ name, sampleRate: PROJECT.sampleRate, version: PROJECT.version }));
+  const ids = new Map<string, string>();
+  for (const made of await makeRecordings()) {
+    const source = await call<{ id: string }>(`${base}/api/projects/${project.id}/sources?name=${encodeURIComponent(`${made.name}.wav`)}`, { method: "POST", body: wavBytes(made) });
+    ids.set(made.name, source.id);
+  }
+  const lengths = new Map<string, number>();
+  for (const [made, id] of ids) {
+    for (;;) {
+      const source = await call<{ status: string; length: number; error: string | null }>(`${base}/api/sources/${id}`);
+      if (source.status === "failed") throw new Error(`${made}: ${source.error}`);
+      if (source.status === "ready") {
+        lengths.set(made, source.length);
+        break;
+      }
+      await wait(100);
+    }
+  }
+  const versionId = project.versions[0].id;
+  let { revision } = await call<{ revision: number }>(`${base}/api/versions/${versionId}`);
+  for (const { name: step, edits } of demoSteps(ids, lengths)) {
+    ({ revision } = await call<{ revision: number }>(`${base}/api/versions/${versionId}/edits`, post({ revision, name: step, edits })));
+  }
+  return { projectId: project.id, versionId };
+}
+
+if (process.argv[1] === import.meta.filename) {
+  const base = process.argv[2];
+  const { projects } = await call<{ projects: unknown[] }>(`${base}/api/projects`);
+  if (projects.length === 0 || process.argv.includes("--always")) {
+    console.log("wet thread: making the demo, Night shift at Harrow Mill");
+    await createDemo(base);
+  }
+}

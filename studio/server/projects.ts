@@ -14,6 +14,7 @@ export const NewProject = z.object({
   tempo: z.union([number.min(20).max(400), z.array(Tempo).min(1)]).optional(),
   meter: z.union([z.string().regex(/^\d{1,2}\/\d{1,2}$/, "A meter is written like 4/4."), Meter.omit({ tick: true }), z.array(Meter).min(1)]).optional(),
   frameRate: PieceSchema.shape.frameRate.optional(),
+  version: Name.optional().describe("name of the first version"),
 });
 
 function piece(p: z.infer<typeof NewProject>): Piece {
@@ -23,12 +24,12 @@ function piece(p: z.infer<typeof NewProject>): Piece {
   return PieceSchema.parse({ ...NEW_PIECE, tempo, meter, frameRate: p.frameRate ?? NEW_PIECE.frameRate });
 }
 
-export async function createProject(p: z.infer<typeof NewProject>, versionName = "First version") {
+export async function createProject(p: z.infer<typeof NewProject>) {
   const [projectId, versionId] = [newId(), newId()];
   const data = piece(p);
   await db().transaction(async (tx) => {
     await tx.insert(projects).values({ id: projectId, name: p.name, sampleRate: p.sampleRate });
-    await tx.insert(versions).values({ id: versionId, projectId, name: versionName });
+    await tx.insert(versions).values({ id: versionId, projectId, name: p.version || "First version" });
     await tx.insert(entities).values({ versionId, kind: "piece", id: PIECE_ID, data });
   });
   return getProject(projectId);
