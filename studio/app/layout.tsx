@@ -1,6 +1,17 @@
-import type { Metadata } from "next";
+import type { Metadata, Viewport } from "next";
 import type { ReactNode } from "react";
-export const metadata: Metadata = { title: "Wet Thread" };
+import { Shell } from "@/ui/Shell";
+import "./globals.css";
+
+export const metadata: Metadata = { title: "Wet Thread", description: "Edit recorded sound by hand, with clean joins" };
+export const viewport: Viewport = { width: "device-width", initialScale: 1, maximumScale: 1 };
+
 export default function Layout({ children }: { children: ReactNode }) {
-  return <html lang="en"><body>{children}</body></html>;
+  return (
+    <html lang="en" suppressHydrationWarning>
+      <body>
+        <Shell>{children}</Shell>
+      </body>
+    </html>
+  );
 }

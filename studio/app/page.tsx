@@ -1,1 +1,5 @@
-export default function Page() { return <p>Wet Thread</p>; }
+import { Projects } from "@/panels/Projects";
+
+export default function Page() {
+  return <Projects />;
+}

@@ -1,0 +1,196 @@
+import { toast } from "sonner";
+import type { Edit } from "@wet-thread/core/edit/registry";
+import { materialAt } from "@wet-thread/core/edit/clips/blends";
+import { type Document, documentEnd, timebaseOf } from "@wet-thread/core/model/document";
+import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
+import type { Seam } from "@wet-thread/core/seam/seams";
+import { formatChange } from "@wet-thread/core/time/format";
+import { nudged } from "@wet-thread/core/time/nudge";
+import { session } from "@/state/session";
+import { edgeFade, settings, stepInForce } from "@/state/settings";
+import { selectClips, setView, showSpan, view } from "@/state/view";
+import { laneBoxes } from "@/timeline/geometry";
+import { placePlayhead } from "@/timeline/gestures";
+import { findSeam, laneSeams, seamClass } from "@/timeline/seam-classes";
+import { hitsIn } from "@/timeline/snapping";
+import { viewGrid } from "@/timeline/grid-columns";
+
+const doc = (): Document => session().doc;
+const withFade = (edit: Edit): Edit => ({ ...edit, edgeFade: edgeFade(doc().sampleRate) });
+
+export const selectedClips = (): Clip[] => [...view().clipIds].map((id) => doc().clips.get(id)).filter((c) => c !== undefined);
+
+/** The tracks that a command without a selection means: the chosen one, or all that are shown. */
+const tracksMeant = (): string[] => {
+  const { range, trackId } = view();
+  return range ? [...range.trackIds] : trackId && doc().tracks.has(trackId) ? [trackId] : laneBoxes(doc()).map((b) => b.trackId);
+};
+
+/** Splits at the range's edges, else what is selected, else what lies under the playhead on the tracks meant. */
+export function split(): void {
+  const { range, playhead, clipIds } = view();
+  const at = range ? [range.start, range.end] : Math.round(playhead);
+  const clips = [...clipIds].filter((id) => doc().clips.get(id));
+  const under = clips.filter((id) => {
+    const c = doc().clips.get(id) as Clip;
+    return playhead > c.start && playhead < clipEnd(c);
+  });
+  const edit: Edit = !range && under.length ? { type: "split", clipIds: under, at } : { type: "split", trackIds: tracksMeant(), at };
+  const before = new Set(doc().lanes.values());
+  if (!session().edit([withFade(edit)])) return;
+  // The part after the cut is what the next move is for.
+  const fresh = [...doc().lanes.values()].filter((l) => !before.has(l)).flatMap((l) => l.clips.filter((c) => c.start === (range ? range.start : at)));
+  if (fresh.length) setView({ clipIds: new Set(fresh.map((c) => c.id)), range: null, tab: "clip", seamId: null });
+}
+
+export function deleteSelected(): void {
+  const ids = selectedClips().map((c) => c.id);
+  if (ids.length === 0) return void toast("Select the clips to delete first.", { id: "select" });
+  if (session().edit([{ type: "delete", clipIds: ids }])) setView({ clipIds: new Set() });
+}
+
+export function muteSelected(): void {
+  const clips = selectedClips();
+  if (clips.length === 0) return void toast("Select the clips to mute first.", { id: "select" });
+  session().edit([{ type: "mute", clipIds: clips.map((c) => c.id), mute: !clips.every((c) => c.mute) }]);
+}
+
+/** Over a range: each track fades over it, by its own length. Without one: the set length at the edge of every selected clip. */
+export function fade(edge: "in" | "out"): void {
+  const { range } = view();
+  const shape = settings().edgeFadeShape;
+  if (range) return void session().edit([{ type: "fade-range", start: range.start, end: range.end, trackIds: range.trackIds, edge, shape }]);
+  const clips = selectedClips();
+  if (clips.length === 0) return void toast("Select clips, or make a range over the part to fade.", { id: "select" });
+  session().edit([{ type: "set-fade", clipIds: clips.map((c) => c.id), edge, length: Math.round((Math.max(1, settings().edgeFadeMs) * doc().sampleRate) / 1000), shape }]);
+}
+
+/** Edits that give a raw seam the shortest smooth end: a blend where both sides have material, else fades, at the set length. */
+export function smoothEdits(d: Document, seam: Seam): Edit[] {
+  const length = Math.round((Math.max(1, settings().edgeFadeMs) * d.sampleRate) / 1000);
+  const shape = settings().edgeFadeShape;
+  const { left, right, position } = seam;
+  if (left && right && left !== right && clipEnd(left) === position && right.start === position) {
+    const has = materialAt(left, right, position, d.sources.get(left.sourceId)?.length ?? 0);
+    if (Math.min(has.before, has.after) >= length / 2) return [{ type: "set-blend", clipId: right.id, with: left.id, length, place: "centred", law: "auto", shape }];
+  }
+  const edits: Edit[] = [];
+  if (left && left !== right && clipEnd(left) === position && left.fadeOut.length < length) edits.push({ type: "set-fade", clipIds: [left.id], edge: "out", length, shape });
+  if (right && left !== right && right.start === position && right.fadeIn.length < length) edits.push({ type: "set-fade", clipIds: [right.id], edge: "in", length, shape });
+  return edits;
+}
+
+export function smoothSeam(id: string): void {
+  const seam = findSeam(doc(), id);
+  if (!seam) return;
+  const edits = smoothEdits(doc(), seam);
+  if (edits.length === 0) return void toast("This seam needs nothing: it is smooth, or cut off by a clip that lies over it.");
+  session().edit(edits, "Smooth seam");
+}
+
+export function smoothAllRaw(): void {
+  const d = doc();
+  const edits = d.piece.trackOrder.flatMap((id) => laneSeams(d, id).filter((s) => seamClass(d, s) === "raw").flatMap((s) => smoothEdits(d, s)));
+  if (edits.length === 0) return void toast("No raw seam is left.");
+  session().edit(edits, "Smooth all raw seams");
+}
+
+/** The next or previous seam on the tracks meant; the view follows at the same zoom. */
+export function stepSeam(direction: 1 | -1): void {
+  const d = doc();
+  const { seamId, playhead, start, width, samplesPerPixel } = view();
+  const seams = tracksMeant().flatMap((id) => [...laneSeams(d, id)]).sort((a, b) => a.position - b.position);
+  const from = findSeam(d, seamId)?.position ?? playhead;
+  const next = direction > 0 ? seams.find((s) => s.position > from) : seams.findLast((s) => s.position < from);
+  if (!next) return void toast(direction > 0 ? "There is no later seam." : "There is no earlier seam.", { id: "step" });
+  setView({ seamId: next.id, tab: "seam", trackId: next.trackId, playhead: next.position });
+  reveal(next.position, start, width, samplesPerPixel);
+}
+
+function reveal(position: number, start: number, width: number, samplesPerPixel: number): void {
+  const x = (position - start) / samplesPerPixel;
+  if (x < 40 || x > width - 40) setView({ start: Math.max(0, position - (width * samplesPerPixel) / 2) });
+}
+
+/** The playhead to the next or previous hit that is heard on the tracks meant. */
+export function stepHit(direction: 1 | -1): void {
+  const { playhead, start, width, samplesPerPixel } = view();
+  const at = Math.round(playhead);
+  const end = documentEnd(doc());
+  const hits = hitsIn(doc(), tracksMeant(), direction > 0 ? at + 1 : 0, direction > 0 ? end : at);
+  const hit = direction > 0 ? hits[0] : hits.at(-1);
+  if (hit === undefined) return void toast(direction > 0 ? "There is no later hit." : "There is no earlier hit.", { id: "step" });
+  placePlayhead(hit);
+  reveal(hit, start, width, samplesPerPixel);
+}
+
+/** The playhead to the next or previous grid line. */
+export function stepGrid(direction: 1 | -1): void {
+  const { playhead, start, width, samplesPerPixel } = view();
+  const { lines } = viewGrid(doc(), settings(), start, samplesPerPixel);
+  const at = Math.round(playhead);
+  const to = direction > 0 ? lines.after(at).sample : lines.before(Math.max(0, at - 1)).sample;
+  placePlayhead(to);
+  reveal(to, start, width, samplesPerPixel);
+}
+
+/** A run of nudges: where it began and how many there were, so that n nudges land where one of n times the value would. */
+let run: { what: string; base: number; count: number } | null = null;
+
+/** Nudges the selected clips, else the range, else the playhead, by the mode line's value. */
+export function nudge(direction: 1 | -1): void {
+  const set = settings();
+  const { range, playhead, samplesPerPixel, start } = view();
+  const base = timebaseOf(doc());
+  const step = set.nudge.kind === "grid" ? stepInForce(set, samplesPerPixel, base, Math.max(0, base.tempo.ticksAt(start))) : set.nudge.step;
+  const clips = selectedClips();
+  const at = clips.length ? Math.min(...clips.map((c) => c.start)) : range ? range.start : Math.round(playhead);
+  const what = JSON.stringify([clips.length ? [...view().clipIds].sort() : range ? "range" : "playhead", step]);
+  const goesOn = run?.what === what && nudged(run.base, run.count, step, base) === at;
+  const now = goesOn && run ? { ...run, count: run.count + direction } : { what, base: at, count: direction };
+  const to = nudged(now.base, now.count, step, base);
+  if (to < 0) return void toast("That would go before zero.", { id: "nudge" });
+  if (clips.length) {
+    if (!session().edit([withFade({ type: "move", clipIds: clips.map((c) => c.id), by: to - at })], `Nudge ${clips.length === 1 ? clips[0].name : `${clips.length} clips`}`)) return;
+  } else if (range) setView({ range: { ...range, start: to, end: range.end + to - at } });
+  else placePlayhead(to);
+  run = now;
+  toast(`Nudged ${formatChange(to - now.base, base.sampleRate)} in all`, { id: "nudge", duration: 1500 });
+}
+
+export function setLoopFromRange(): void {
+  const { range } = view();
+  const { loop } = doc().piece;
+  if (range && !(loop && loop.start === range.start && loop.end === range.end)) return void session().edit([{ type: "set-loop", loop: { start: range.start, end: range.end, on: true } }]);
+  if (!loop) return void toast("Make a range first; the loop takes its bounds.", { id: "loop" });
+  session().edit([{ type: "set-loop", loop: { ...loop, on: !loop.on } }], loop.on ? "Loop off" : "Loop on");
+}
+
+export const zoomToWhole = (): void => showSpan(0, Math.max(documentEnd(doc()), doc().sampleRate * 4), 0.01);
+
+export function zoomToSelection(): void {
+  const { range } = view();
+  const clips = selectedClips();
+  if (range) showSpan(range.start, range.end);
+  else if (clips.length) showSpan(Math.min(...clips.map((c) => c.start)), Math.max(...clips.map(clipEnd)));
+  else zoomToWhole();
+}
+
+export function selectAll(): void {
+  selectClips(laneBoxes(doc()).flatMap((b) => doc().lanes.get(b.trackId)?.clips.map((c) => c.id) ?? []));
+}
+
+
+/** The next or previous clip on the track of the selected one, or of the chosen track. */
+export function stepClip(direction: 1 | -1): void {
+  const [clip] = selectedClips();
+  const trackId = clip?.trackId ?? view().trackId ?? laneBoxes(doc())[0]?.trackId;
+  const clips = trackId ? (doc().lanes.get(trackId)?.clips ?? []) : [];
+  const from = clip ? clips.indexOf(clip) : direction > 0 ? -1 : clips.length;
+  const next = clips[from + direction];
+  if (!next) return void toast(direction > 0 ? "There is no later clip on this track." : "There is no earlier clip on this track.", { id: "step" });
+  selectClips([next.id]);
+  const { start, width, samplesPerPixel } = view();
+  setView({ trackId: next.trackId });
+  reveal(next.start, start, width, samplesPerPixel);
+}

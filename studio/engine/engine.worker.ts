@@ -1,0 +1,293 @@
+/// <reference lib="webworker" />
+import { CHUNK } from "@wet-thread/core/analysis/peaks";
+import { applyChanges, type Change, type Document, documentFrom } from "@wet-thread/core/model/document";
+import type { SourceInfo, VersionData } from "@wet-thread/core/model/schema";
+import type { PcmReader } from "@wet-thread/core/render/reader";
+import { Renderer, spansNeeded } from "@wet-thread/core/render/renderer";
+import { HEAD_START, HEADER, RING_FRAMES, type Ring, ringOf } from "./ring";
+import type { FromEngine, ToEngine } from "./messages";
+
+/** Frames rendered in one go. */
+const BLOCK = 1024;
+/** An edit is heard this many frames after what is being played now; the old sound glides into the new over GLIDE frames. */
+const SWAP_AHEAD = 3072;
+const GLIDE = 240;
+/** Chunks of recordings kept, and how far ahead they are fetched, in seconds. */
+const MOST_CHUNKS = 400;
+const FETCH_AHEAD_SECONDS = 4;
+
+const port = self as unknown as { postMessage(message: FromEngine): void; onmessage: ((e: MessageEvent<ToEngine>) => void) | null };
+
+class ChunkReader implements PcmReader {
+  private readonly chunks = new Map<string, Float32Array>();
+  private readonly coming = new Map<string, Promise<void>>();
+  channels: ReadonlyMap<string, SourceInfo> = new Map();
+
+  /** Fetches what some stretches need; resolves when all of it is here. */
+  async prepare(spans: readonly { sourceId: string; from: number; to: number }[]): Promise<void> {
+    const waits: Promise<void>[] = [];
+    for (const { sourceId, from, to } of spans) {
+      for (let i = Math.floor(from / CHUNK); i * CHUNK < to; i++) {
+        const key = `${sourceId} ${i}`;
+        const chunk = this.chunks.get(key);
+        if (chunk) {
+          this.chunks.delete(key);
+          this.chunks.set(key, chunk);
+        } else waits.push(this.coming.get(key) ?? this.fetchChunk(key, sourceId, i));
+      }
+    }
+    await Promise.all(waits);
+  }
+
+  private fetchChunk(key: string, sourceId: string, index: number): Promise<void> {
+    const done = (async () => {
+      try {
+        const answer = await fetch(`/api/sources/${sourceId}/pcm?chunk=${index}`);
+        if (!answer.ok) return;
+        this.chunks.set(key, new Float32Array(await answer.arrayBuffer()));
+        for (const old of this.chunks.keys()) {
+          if (this.chunks.size <= MOST_CHUNKS) break;
+          this.chunks.delete(old);
+        }
+      } catch {
+        // The server is away: silence for now, and the next block asks again.
+      } finally {
+        this.coming.delete(key);
+      }
+    })();
+    this.coming.set(key, done);
+    return done;
+  }
+
+  read(sourceId: string, channel: number, from: number, out: Float32Array, at: number, count: number): boolean {
+    let whole = true;
+    const channels = this.channels.get(sourceId)?.channels ?? 1;
+    for (let done = 0; done < count; ) {
+      const index = Math.floor((from + done) / CHUNK);
+      const into = from + done - index * CHUNK;
+      const n = Math.min(count - done, CHUNK - into);
+      const chunk = this.chunks.get(`${sourceId} ${index}`);
+      if (chunk) {
+        const start = (chunk.length / channels) * channel + into;
+        out.set(chunk.subarray(start, start + n), at + done);
+      } else {
+        out.fill(0, at + done, at + done + n);
+        whole = false;
+      }
+      done += n;
+    }
+    return whole;
+  }
+}
+
+interface Loop {
+  readonly start: number;
+  readonly end: number;
+}
+
+class Engine {
+  private readonly reader = new ChunkReader();
+  private readonly left = new Float32Array(BLOCK);
+  private readonly right = new Float32Array(BLOCK);
+  private renderer: Renderer;
+  /** Timeline position of the next frame to be written. */
+  private position = 0;
+  private loop: Loop | null = null;
+  private stopAt: number | null = null;
+  private session = 0;
+  /** Where each written frame came from, so that an edit can be laid over what waits in the ring. */
+  private trail: { frame: number; position: number }[] = [];
+
+  constructor(
+    private doc: Document,
+    private readonly ring: Ring,
+  ) {
+    this.renderer = new Renderer(doc, this.reader, { live: true });
+    this.setSources(doc);
+  }
+
+  private setSources(doc: Document): void {
+    this.reader.channels = doc.sources;
+  }
+
+  private get written(): number {
+    return Atomics.load(this.ring.header, HEADER.written);
+  }
+  private get read(): number {
+    return Atomics.load(this.ring.header, HEADER.read);
+  }
+
+  /** Frames that can be rendered in one piece from a position: up to a loop's end. */
+  private room(position: number, most: number): number {
+    return this.loop && position < this.loop.end ? Math.min(most, this.loop.end - position) : most;
+  }
+
+  private after(position: number): number {
+    return this.loop && position === this.loop.end ? this.loop.start : position;
+  }
+
+  private async prepare(position: number, frames: number): Promise<void> {
+    const spans = spansNeeded(this.doc, position, position + frames);
+    await this.reader.prepare(spans);
+  }
+
+  private prefetch(position: number): void {
+    const ahead = FETCH_AHEAD_SECONDS * this.doc.sampleRate;
+    void this.reader.prepare(spansNeeded(this.doc, position, this.loop ? Math.min(this.loop.end, position + ahead) : position + ahead));
+    if (this.loop && position + ahead > this.loop.end) void this.reader.prepare(spansNeeded(this.doc, this.loop.start, this.loop.start + ahead));
+  }
+
+  private put(frame: number, n: number, glideFrom = -1): void {
+    const { left, right } = this.ring;
+    for (let i = 0; i < n; i++) {
+      const at = (frame + i) & (RING_FRAMES - 1);
+      if (glideFrom >= 0 && frame + i - glideFrom < GLIDE) {
+        const g = (frame + i - glideFrom + 0.5) / GLIDE;
+        left[at] += (this.left[i] - left[at]) * g;
+        right[at] += (this.right[i] - right[at]) * g;
+      } else {
+        left[at] = this.left[i];
+        right[at] = this.right[i];
+      }
+    }
+  }
+
+  async play(position: number, loop: Loop | null, stopAt: number | null): Promise<void> {
+    const session = ++this.session;
+    const { header } = this.ring;
+    Atomics.store(header, HEADER.playing, 0);
+    this.position = position;
+    this.loop = loop && position < loop.end ? loop : null;
+    this.stopAt = stopAt;
+    // A new document state: live glides start from where it is, not from an earlier play.
+    this.renderer = new Renderer(this.doc, this.reader, { live: true });
+    const start = this.read;
+    Atomics.store(header, HEADER.written, start);
+    this.trail = [];
+    await this.fill(session, start + HEAD_START);
+    if (session !== this.session) return;
+    Atomics.store(header, HEADER.playing, 1);
+    port.postMessage({ type: "playing" });
+    while (session === this.session) {
+      await this.fill(session, this.read + RING_FRAMES);
+      if (session !== this.session) return;
+      const seen = this.read;
+      if (this.written - seen >= RING_FRAMES - BLOCK) await waitForChange(header, HEADER.read, seen);
+      this.report();
+    }
+  }
+
+  stop(): void {
+    this.session++;
+    Atomics.store(this.ring.header, HEADER.playing, 0);
+  }
+
+  private async fill(session: number, until: number): Promise<void> {
+    while (this.written + BLOCK <= until && session === this.session) {
+      const frame = this.written;
+      const n = this.room(this.position, BLOCK);
+      await this.prepare(this.position, n);
+      if (session !== this.session) return;
+      // Rendering itself takes no turn: an edit comes before or after it, never in between.
+      this.renderer.render(this.position, n, this.left, this.right);
+      this.put(frame, n);
+      const last = this.trail.at(-1);
+      if (!last || last.position + (frame - last.frame) !== this.position) {
+        this.trail.push({ frame, position: this.position });
+        while (this.trail.length > 2 && this.trail[1].frame < this.read) this.trail.shift();
+        port.postMessage({ type: "anchor", frame, position: this.position });
+      }
+      this.position = this.after(this.position + n);
+      Atomics.store(this.ring.header, HEADER.written, frame + n);
+      if ((frame >> 10) % 16 === 0) this.prefetch(this.position);
+      if (this.stopAt !== null && this.position >= this.stopAt) {
+        port.postMessage({ type: "reached", frame: frame + n });
+        this.stopAt = null;
+      }
+    }
+  }
+
+  private positionAt(frame: number): number {
+    const from = this.trail.findLast((t) => t.frame <= frame) ?? this.trail[0];
+    return from ? from.position + (frame - from.frame) : this.position;
+  }
+
+  /** Takes another document: what waits in the ring is rendered anew from a little ahead of the ear, gliding over. */
+  async change(changes: readonly Change[] | null, doc: Document | null): Promise<void> {
+    this.doc = doc ?? applyChanges(this.doc, changes ?? []);
+    this.setSources(this.doc);
+    this.renderer.setDocument(this.doc);
+    if (Atomics.load(this.ring.header, HEADER.playing) === 0) return;
+    const session = this.session;
+    const ahead = this.read;
+    await this.prepare(this.positionAt(ahead), RING_FRAMES);
+    if (session !== this.session) return;
+    const first = this.read + SWAP_AHEAD;
+    const { written } = this;
+    for (let frame = first; frame < written; ) {
+      const position = this.positionAt(frame);
+      const next = this.trail.find((t) => t.frame > frame)?.frame ?? written;
+      const n = Math.min(BLOCK, written - frame, next - frame);
+      this.renderer.render(position, n, this.left, this.right);
+      this.put(frame, n, first);
+      frame += n;
+    }
+    port.postMessage({ type: "swapped", frame: first });
+  }
+
+  setLoop(loop: Loop | null): void {
+    this.loop = loop && this.position < loop.end ? loop : null;
+  }
+
+  private lastReport = 0;
+  private report(): void {
+    const now = performance.now();
+    if (now - this.lastReport < 50) return;
+    this.lastReport = now;
+    let [left, right] = [0, 0];
+    const { read } = this;
+    for (let i = 0; i < 2048; i++) {
+      const at = (read + i) & (RING_FRAMES - 1);
+      left = Math.max(left, Math.abs(this.ring.left[at]));
+      right = Math.max(right, Math.abs(this.ring.right[at]));
+    }
+    port.postMessage({ type: "meters", tracks: Object.fromEntries(this.renderer.peaks), left, right, starved: Atomics.load(this.ring.header, HEADER.starved) });
+  }
+}
+
+async function waitForChange(header: Int32Array, index: number, seen: number): Promise<void> {
+  const wait = (Atomics as unknown as { waitAsync?: (a: Int32Array, i: number, v: number, t: number) => { async: boolean; value: Promise<string> | string } }).waitAsync;
+  if (!wait) {
+    await new Promise((wake) => setTimeout(wake, 10));
+    return;
+  }
+  const { async, value } = wait(header, index, seen, 200);
+  if (async) await value;
+}
+
+let engine: Engine | null = null;
+
+const handle = (message: ToEngine): void => {
+  switch (message.type) {
+    case "open":
+      engine?.stop();
+      engine = new Engine(documentFrom(message.data as VersionData, new Map(message.sources.map((s) => [s.id, s]))), ringOf(message.memory));
+      break;
+    case "document":
+      void engine?.change(null, documentFrom(message.data as VersionData, new Map(message.sources.map((s) => [s.id, s]))));
+      break;
+    case "changes":
+      void engine?.change(message.changes, null);
+      break;
+    case "play":
+      void engine?.play(message.position, message.loop, message.stopAt);
+      break;
+    case "loop":
+      engine?.setLoop(message.loop);
+      break;
+    case "stop":
+      engine?.stop();
+      break;
+  }
+};
+port.onmessage = ({ data }) => handle(data);

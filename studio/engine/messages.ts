@@ -1,0 +1,21 @@
+import type { Change } from "@wet-thread/core/model/document";
+import type { SourceInfo, VersionData } from "@wet-thread/core/model/schema";
+
+type Span = { readonly start: number; readonly end: number } | null;
+
+/** From the page to the engine worker. */
+export type ToEngine =
+  | { readonly type: "open"; readonly data: VersionData; readonly sources: readonly SourceInfo[]; readonly memory: SharedArrayBuffer }
+  | { readonly type: "document"; readonly data: VersionData; readonly sources: readonly SourceInfo[] }
+  | { readonly type: "changes"; readonly changes: readonly Change[] }
+  | { readonly type: "play"; readonly position: number; readonly loop: Span; readonly stopAt: number | null }
+  | { readonly type: "loop"; readonly loop: Span }
+  | { readonly type: "stop" };
+
+/** From the engine worker to the page. Frames count what the ring has ever held. */
+export type FromEngine =
+  | { readonly type: "playing" }
+  | { readonly type: "anchor"; readonly frame: number; readonly position: number }
+  | { readonly type: "reached"; readonly frame: number }
+  | { readonly type: "swapped"; readonly frame: number }
+  | { readonly type: "meters"; readonly tracks: Readonly<Record<string, number>>; readonly left: number; readonly right: number; readonly starved: number };

@@ -1,0 +1,156 @@
+import { create } from "zustand";
+import { type Change, dataOf, type Document } from "@wet-thread/core/model/document";
+import { session } from "@/state/session";
+import { setView, view } from "@/state/view";
+import type { FromEngine, ToEngine } from "./messages";
+import { HEADER, newRing, type Ring, ringOf } from "./ring";
+
+export interface Meters {
+  readonly tracks: Readonly<Record<string, number>>;
+  readonly left: number;
+  readonly right: number;
+  readonly starved: number;
+  /** "off" until first played, "on", or why there is no sound. */
+  readonly engine: "off" | "on" | "no device";
+}
+export const useMeters = create<Meters>(() => ({ tracks: {}, left: 0, right: 0, starved: 0, engine: "off" }));
+
+/**
+ * Playing, from the page's side: it owns the audio context and the engine worker, tells the worker of every change of the document, and
+ * says where the ear is.
+ */
+export class Transport {
+  private readonly worker: Worker;
+  private readonly ring: Ring;
+  private context: AudioContext | null = null;
+  private anchors: { frame: number; position: number }[] = [];
+  private known: Document;
+  private stopFrame: number | null = null;
+  private readonly off: () => void;
+  /** Where play began, to return to. */
+  private from = 0;
+
+  constructor() {
+    this.ring = ringOf(newRing());
+    this.worker = new Worker(new URL("./engine.worker.ts", import.meta.url), { type: "module" });
+    this.worker.onmessage = ({ data }: MessageEvent<FromEngine>) => this.hear(data);
+    this.known = session().doc;
+    this.tell({ type: "open", data: dataOf(this.known), sources: [...this.known.sources.values()], memory: this.ring.memory });
+    this.off = session().store.subscribe(({ doc }) => this.follow(doc));
+  }
+
+  /** For tests and bench: what reached the ring. */
+  get ringForTests(): Ring {
+    return this.ring;
+  }
+
+  private tell(message: ToEngine): void {
+    this.worker.postMessage(message);
+  }
+
+  private follow(doc: Document): void {
+    if (doc === this.known) return;
+    const changes = differences(this.known, doc);
+    if (changes) {
+      if (changes.length) this.tell({ type: "changes", changes });
+    } else this.tell({ type: "document", data: dataOf(doc), sources: [...doc.sources.values()] });
+    const [before, after] = [this.known.piece.loop, doc.piece.loop];
+    if (before !== after) this.tell({ type: "loop", loop: after?.on ? after : null });
+    this.known = doc;
+  }
+
+  private hear(message: FromEngine): void {
+    if (message.type === "anchor") this.anchors.push({ frame: message.frame, position: message.position });
+    if (message.type === "meters") useMeters.setState({ ...message });
+    if (message.type === "reached") this.stopFrame = message.frame;
+  }
+
+  private async start(): Promise<void> {
+    if (!this.context) {
+      this.context = new AudioContext({ sampleRate: session().doc.sampleRate, latencyHint: "interactive" });
+      await this.context.audioWorklet.addModule("/worklet/player.js");
+      const player = new AudioWorkletNode(this.context, "player", { numberOfInputs: 0, outputChannelCount: [2], processorOptions: { memory: this.ring.memory } });
+      player.connect(this.context.destination);
+    }
+    if (this.context.state !== "running") await this.context.resume();
+    useMeters.setState({ engine: "on" });
+  }
+
+  /** Plays from a position; to `end` if given, else round the loop when it is on. */
+  async play(position = view().playhead, end: number | null = null): Promise<void> {
+    this.anchors = [];
+    this.stopFrame = null;
+    this.from = position;
+    const { loop } = session().doc.piece;
+    setView({ playing: true, playhead: position });
+    try {
+      await this.start();
+    } catch (error) {
+      setView({ playing: false });
+      useMeters.setState({ engine: "no device" });
+      throw error;
+    }
+    this.tell({ type: "play", position, loop: end === null && loop?.on ? { start: loop.start, end: loop.end } : null, stopAt: end });
+  }
+
+  /** Stops; the playhead stays where the ear was, or goes back to where play began. */
+  stop(back = false): void {
+    const at = this.position();
+    this.tell({ type: "stop" });
+    Atomics.store(this.ring.header, HEADER.playing, 0);
+    setView({ playing: false, playhead: back ? this.from : at });
+    useMeters.setState({ tracks: {}, left: 0, right: 0 });
+  }
+
+  toggle(): void {
+    if (view().playing) this.stop();
+    else void this.play();
+  }
+
+  /** Where the ear is on the timeline; ends play that has reached its end. */
+  position(): number {
+    if (!view().playing) return view().playhead;
+    const read = Atomics.load(this.ring.header, HEADER.read);
+    while (this.anchors.length > 1 && this.anchors[1].frame <= read) this.anchors.shift();
+    const anchor = this.anchors[0];
+    return anchor ? Math.max(anchor.position, anchor.position + read - anchor.frame) : view().playhead;
+  }
+
+  /** Called with each frame of the screen while playing. */
+  tick(): void {
+    if (this.stopFrame !== null && Atomics.load(this.ring.header, HEADER.read) >= this.stopFrame) this.stop(true);
+  }
+
+  close(): void {
+    this.off();
+    this.worker.terminate();
+    void this.context?.close();
+  }
+}
+
+/** What differs between two documents that share most of their parts; null when their recordings differ too. */
+function differences(a: Document, b: Document): Change[] | null {
+  if (a.sources !== b.sources) return null;
+  const out: Change[] = [];
+  if (a.piece !== b.piece) out.push({ kind: "piece", id: "piece", before: a.piece, after: b.piece });
+  for (const id of new Set([...a.tracks.keys(), ...b.tracks.keys()])) {
+    const [before, after] = [a.tracks.get(id) ?? null, b.tracks.get(id) ?? null];
+    if (before !== after) out.push({ kind: "track", id, before, after });
+  }
+  for (const id of new Set([...a.lanes.keys(), ...b.lanes.keys()])) {
+    const [before, after] = [a.lanes.get(id), b.lanes.get(id)];
+    if (before === after) continue;
+    for (const clip of before?.clips ?? []) if (b.clips.get(clip.id) === undefined) out.push({ kind: "clip", id: clip.id, before: clip, after: null });
+    for (const clip of after?.clips ?? []) if (a.clips.get(clip.id) !== clip) out.push({ kind: "clip", id: clip.id, before: a.clips.get(clip.id) ?? null, after: clip });
+  }
+  return out;
+}
+
+let current: Transport | null = null;
+export const setTransport = (transport: Transport | null): void => {
+  current = transport;
+};
+export const transport = (): Transport => {
+  if (!current) throw new Error("The engine has not been started.");
+  return current;
+};

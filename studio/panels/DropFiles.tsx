@@ -1,0 +1,82 @@
+"use client";
+import { Upload as UploadIcon, X } from "lucide-react";
+import { type ReactNode, useState } from "react";
+import { session, useSession } from "@/state/session";
+import { view } from "@/state/view";
+import { laneAt } from "@/timeline/geometry";
+import { importFiles, useUploads } from "./import-files";
+
+/** Takes files that are dropped anywhere: on a lane they go there, elsewhere they start tracks of their own. */
+export function DropFiles({ children }: { children: ReactNode }) {
+  const [over, setOver] = useState(false);
+  return (
+    // biome-ignore lint/a11y/noStaticElementInteractions: the import button and dialog do the same by keyboard
+    <div
+      onDragOver={(e) => {
+        if (![...e.dataTransfer.types].includes("Files")) return;
+        e.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={(e) => e.currentTarget === e.target && setOver(false)}
+      onDrop={(e) => {
+        e.preventDefault();
+        setOver(false);
+        const files = [...e.dataTransfer.files];
+        if (files.length === 0) return;
+        const lanes = document.querySelector("[data-testid=lanes]")?.getBoundingClientRect();
+        const inside = lanes && e.clientX >= lanes.left && e.clientY >= lanes.top && e.clientY <= lanes.bottom;
+        const lane = inside ? laneAt(session().doc, e.clientY - lanes.top + view().scrollY) : undefined;
+        const position = inside ? view().start + (e.clientX - lanes.left) * view().samplesPerPixel : 0;
+        void importFiles(files, { trackId: lane?.trackId ?? null, position });
+      }}
+    >
+      {children}
+      {over && (
+        <div className="pointer-events-none fixed inset-2 z-30 grid place-items-center rounded-lg border-2 border-indigo border-dashed bg-surface/60">
+          <p className="rounded-lg bg-raised px-5 py-3 font-semibold shadow-float">Drop on a lane to lay it there, or below for a new track</p>
+        </div>
+      )}
+      <Progress />
+    </div>
+  );
+}
+
+/** What is being sent and read, with a way to stop it. */
+function Progress() {
+  const uploads = useUploads((s) => s.list);
+  const sources = useSession((s) => s.sources);
+  const reading = [...sources.values()].filter((s) => s.status === "queued" || s.status === "importing");
+  if (uploads.length + reading.length === 0) return null;
+  return (
+    <section aria-label="Imports" className="fixed right-4 bottom-10 z-30 w-[300px] space-y-2 rounded-lg border border-line bg-raised p-3 shadow-float">
+      <h2 className="flex items-center gap-2 font-semibold">
+        <UploadIcon size={15} aria-hidden /> Importing
+      </h2>
+      {uploads.map((u) => (
+        <Row key={u.id} name={u.name} what="sending" part={u.size ? u.sent / u.size : 0} onCancel={u.cancel} />
+      ))}
+      {reading.map((s) => (
+        <Row key={s.id} name={s.name} what="reading" part={s.progress} onCancel={() => void fetch(`/api/sources/${s.id}`, { method: "DELETE" }).then(() => session().refreshSources())} />
+      ))}
+    </section>
+  );
+}
+
+function Row({ name, what, part, onCancel }: { name: string; what: string; part: number; onCancel: () => void }) {
+  return (
+    <div>
+      <div className="flex items-center gap-2">
+        <span className="min-w-0 flex-1 truncate">{name}</span>
+        <span className="num text-ink-3 text-sm">
+          {what} {Math.round(part * 100)} %
+        </span>
+        <button type="button" aria-label={`Cancel ${name}`} className="rounded-sm p-0.5 hover:bg-weft" onClick={onCancel}>
+          <X size={14} />
+        </button>
+      </div>
+      <div className="mt-1 h-1 overflow-hidden rounded-full bg-weft">
+        <div className="h-full bg-indigo" style={{ width: `${Math.max(2, part * 100)}%` }} />
+      </div>
+    </div>
+  );
+}

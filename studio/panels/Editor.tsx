@@ -1,0 +1,114 @@
+"use client";
+import Link from "next/link";
+import { useEffect, useState } from "react";
+import { zoomToWhole } from "@/commands/actions";
+import { setTransport, Transport } from "@/engine/transport";
+import { Session, setSession } from "@/state/session";
+import { useSettings } from "@/state/settings";
+import { setView, useView } from "@/state/view";
+import { OVERVIEW_HEIGHT } from "@/timeline/geometry";
+import { Overview, Timeline } from "@/timeline/Timeline";
+import { DropFiles } from "./DropFiles";
+import { Inspector } from "./Inspector";
+import { ModeLine } from "./ModeLine";
+import { OverviewLabel, StatusLine } from "./StatusLine";
+import { Tools } from "./Tools";
+import { TopBar } from "./TopBar";
+import { TrackHeads } from "./TrackHeads";
+
+/** Opens a version and draws the whole editor around it. */
+export function Editor({ projectId, versionId }: { projectId: string; versionId?: string }) {
+  const [state, setState] = useState<"opening" | "open" | { wrong: string }>("opening");
+  useEffect(() => {
+    let session: Session | null = null;
+    let transport: Transport | null = null;
+    let gone = false;
+    void (async () => {
+      try {
+        session = await Session.open(projectId, versionId);
+        if (gone) return session.close();
+        setSession(session);
+        transport = new Transport();
+        setTransport(transport);
+        setView({ clipIds: new Set(), range: null, seamId: null, trackId: null, playhead: 0, start: 0, scrollY: 0, playing: false });
+        setState("open");
+      } catch (error) {
+        if (!gone) setState({ wrong: (error as Error).message });
+      }
+    })();
+    return () => {
+      gone = true;
+      transport?.close();
+      session?.close();
+    };
+  }, [projectId, versionId]);
+  if (state === "opening") return <div className="grid h-dvh place-items-center text-ink-3">Opening …</div>;
+  if (state !== "open") {
+    return (
+      <div className="grid h-dvh place-items-center">
+        <div className="text-center">
+          <p className="font-semibold text-lg">This project can't be opened</p>
+          <p className="mt-1 text-ink-2">{state.wrong}</p>
+          <Link href="/" className="mt-4 inline-block underline">
+            All projects
+          </Link>
+        </div>
+      </div>
+    );
+  }
+  return <Opened />;
+}
+
+function Opened() {
+  const inspector = useSettings((s) => s.inspector);
+  const wide = useWide();
+  const width = useView((v) => v.width);
+  const [shown, setShown] = useState(false);
+  // The first view is the whole piece, once the lanes know their width.
+  useEffect(() => {
+    if (shown || width <= 0) return;
+    setShown(true);
+    zoomToWhole();
+    setView({ earlier: null });
+  }, [shown, width]);
+  return (
+    <DropFiles>
+      <div className="grid h-dvh grid-rows-[48px_38px_minmax(0,1fr)_24px] overflow-hidden bg-surface">
+        <TopBar />
+        <ModeLine />
+        <div className="flex min-h-0 border-line border-t">
+          <Tools />
+          <div className="flex min-h-0 min-w-0 flex-1 flex-col">
+            <div className="flex min-h-0 flex-1">
+              <TrackHeads />
+              <div className="relative min-w-0 flex-1 border-line border-l">
+                <Timeline />
+              </div>
+            </div>
+            <div className="flex shrink-0 border-line border-t" style={{ height: OVERVIEW_HEIGHT }}>
+              <OverviewLabel />
+              <div className="min-w-0 flex-1 border-line border-l">
+                <Overview />
+              </div>
+            </div>
+          </div>
+          {inspector && wide && <Inspector />}
+        </div>
+        <StatusLine />
+      </div>
+    </DropFiles>
+  );
+}
+
+/** Below this width the inspector folds away so that the lanes keep theirs. */
+function useWide(): boolean {
+  const [wide, setWide] = useState(true);
+  useEffect(() => {
+    const query = window.matchMedia("(min-width: 1100px)");
+    const follow = (): void => setWide(query.matches);
+    follow();
+    query.addEventListener("change", follow);
+    return () => query.removeEventListener("change", follow);
+  }, []);
+  return wide;
+}

@@ -1,0 +1,87 @@
+"use client";
+import { Download } from "lucide-react";
+import { useState } from "react";
+import { toast } from "sonner";
+import { documentEnd } from "@wet-thread/core/model/document";
+import { formatLength } from "@wet-thread/core/time/format";
+import { ask, ServerError } from "@/state/api";
+import { session, useSession } from "@/state/session";
+import { useView } from "@/state/view";
+import { Button, Popover, Segments } from "@/ui/controls";
+
+type Encoding = "pcm16" | "pcm24" | "float32";
+interface Job {
+  readonly id: string;
+  readonly status: "queued" | "rendering" | "ready" | "failed";
+  readonly progress: number;
+  readonly error: string | null;
+  readonly name: string;
+}
+
+const wait = (ms: number): Promise<void> => new Promise((wake) => setTimeout(wake, ms));
+
+/** Renders the piece or the range to a WAV file in a job of the server. */
+export function ExportMenu() {
+  const range = useView((v) => v.range);
+  const doc = useSession((s) => s.doc);
+  const [what, setWhat] = useState<"piece" | "range">("piece");
+  const [encoding, setEncoding] = useState<Encoding>("pcm24");
+  const [job, setJob] = useState<Job | null>(null);
+  const span = what === "range" && range ? { start: range.start, end: range.end } : { start: 0, end: documentEnd(doc) };
+  const start = async (): Promise<void> => {
+    try {
+      const { versionId } = session().store.getState();
+      const { id } = await ask<{ id: string }>(`/api/versions/${versionId}/exports`, { json: { span, format: "wav", encoding } });
+      for (;;) {
+        const now = await ask<Job>(`/api/exports/${id}`);
+        setJob(now);
+        if (now.status === "ready" || now.status === "failed") break;
+        await wait(250);
+      }
+    } catch (error) {
+      setJob(null);
+      if (error instanceof ServerError) toast.error(error.message);
+      else throw error;
+    }
+  };
+  const busy = job !== null && job.status !== "ready" && job.status !== "failed";
+  return (
+    <Popover
+      align="end"
+      width={320}
+      trigger={
+        <Button look="main" className="ml-1">
+          Export
+        </Button>
+      }
+    >
+      <div className="space-y-3">
+        <div>
+          <span className="mb-1 block text-ink-2 text-sm">What</span>
+          <Segments label="What to export" value={range ? what : "piece"} onChange={setWhat} options={range ? [["piece", "Whole piece"], ["range", "Range"]] : [["piece", "Whole piece"]]} />
+          <p className="num mt-1.5 text-ink-3 text-sm">{formatLength(span.end - span.start, doc.sampleRate)}</p>
+        </div>
+        <div>
+          <span className="mb-1 block text-ink-2 text-sm">WAV</span>
+          <Segments label="Samples" value={encoding} onChange={setEncoding} options={[["pcm16", "16 bit"], ["pcm24", "24 bit"], ["float32", "32 float"]]} />
+        </div>
+        {busy && (
+          <div role="progressbar" aria-valuenow={Math.round(job.progress * 100)} aria-label="Rendering" className="h-1.5 overflow-hidden rounded-full bg-weft">
+            <div className="h-full bg-indigo" style={{ width: `${Math.max(3, job.progress * 100)}%` }} />
+          </div>
+        )}
+        {job?.status === "failed" && <p className="text-madder text-sm">{job.error}</p>}
+        <div className="flex gap-2">
+          <Button look="main" className="flex-1" disabled={busy || span.end <= span.start} onClick={() => void start()}>
+            {busy ? "Rendering …" : "Render"}
+          </Button>
+          {job?.status === "ready" && (
+            <a href={`/api/exports/${job.id}/file`} download className="inline-flex h-8 flex-1 items-center justify-center gap-2 rounded-md border border-line bg-raised px-3 font-medium hover:border-ink-3">
+              <Download size={15} aria-hidden /> Save file
+            </a>
+          )}
+        </div>
+      </div>
+    </Popover>
+  );
+}

@@ -1,0 +1,289 @@
+"use client";
+import clsx from "clsx";
+import { ChevronDown } from "lucide-react";
+import type { ReactNode } from "react";
+import { timebaseOf } from "@wet-thread/core/model/document";
+import { FADE_SHAPES, type FadeShape } from "@wet-thread/core/model/schema";
+import { curveGain } from "@wet-thread/core/dsp/fades";
+import { describeStep, type GridFamily, type GridStep, NOTE_DIVISIONS, type NoteFeel } from "@wet-thread/core/time/grid";
+import { useSession } from "@/state/session";
+import { type Settings, setSettings, stepInForce, type Target, useSettings } from "@/state/settings";
+import { useView } from "@/state/view";
+import { Field, Key, Picture, Popover, Segments } from "@/ui/controls";
+
+const TARGETS: readonly (readonly [Target, string])[] = [
+  ["grid", "Grid"],
+  ["edge", "Clip edges"],
+  ["playhead", "Playhead"],
+  ["transient", "Hits"],
+];
+
+/** One sentence that says what the next drag will do; its underlined words are the settings. */
+export function ModeLine() {
+  const set = useSettings();
+  const held = useView((v) => v.gridHeld);
+  const inForce = set.snapOn !== held;
+  const nothing = set.targets.length === 0;
+  return (
+    <section aria-label="Mode line" className="flex items-center gap-2 overflow-hidden whitespace-nowrap border-line border-t bg-ground px-3.5 text-[13.5px] text-ink-2" data-testid="mode-line">
+      <button
+        type="button"
+        role="switch"
+        aria-checked={set.snapOn}
+        aria-label="Snap"
+        onClick={() => setSettings({ snapOn: !set.snapOn })}
+        className={clsx("relative h-[17px] w-[30px] shrink-0 rounded-full transition-colors", inForce ? "bg-indigo" : "bg-ink-3/50", held && "ring-2 ring-weld")}
+      >
+        <span className={clsx("absolute top-[2.5px] size-3 rounded-full bg-raised transition-all", inForce ? "left-[15.5px]" : "left-[2.5px]")} />
+      </button>
+      {held ? (
+        <span className="rounded-sm bg-weld/25 px-1.5 font-semibold text-ink">Snap is {inForce ? "on" : "off"} while you hold G</span>
+      ) : (
+        <span className={inForce ? "" : "text-ink-3"}>{inForce ? "Snap to" : "Snap is off; it would go to"}</span>
+      )}
+      <Popover trigger={<Word dye="weld" lit={held} text={nothing ? "nothing" : TARGETS.filter(([t]) => set.targets.includes(t)).map(([, n]) => n.toLowerCase()).join(", ")} />}>
+        <SnapMenu set={set} />
+      </Popover>
+      <Popover trigger={<Word dye="weld" lit={held} text={set.placing === "line" ? "on the line" : "keeping offset"} />}>
+        <SnapMenu set={set} />
+      </Popover>
+      <span>on a</span>
+      <Popover width={420} trigger={<GridWord set={set} lit={held} />}>
+        <GridMenu set={set} />
+      </Popover>
+      <span>that</span>
+      <Popover width={420} trigger={<Word dye="fern" text={set.followsZoom ? "follows zoom" : "stays fixed"} />}>
+        <GridMenu set={set} />
+      </Popover>
+      <Bar />
+      <span>Nudge by</span>
+      <Popover width={320} trigger={<Word dye="walnut" text={set.nudge.kind === "grid" ? "one grid step" : describeStep(set.nudge.step)} />}>
+        <NudgeMenu set={set} />
+      </Popover>
+      <Bar />
+      <span>New edges</span>
+      <Popover width={360} trigger={<Word dye="madder" text={set.edgeFadeMs > 0 ? `fade ${set.edgeFadeMs} ms` : "stay bare"} />}>
+        <EdgeMenu set={set} />
+      </Popover>
+    </section>
+  );
+}
+
+const Bar = () => <span className="mx-2 h-4 w-px shrink-0 bg-line" />;
+
+function Word({ text, dye, lit, ...rest }: { text: string; dye: string; lit?: boolean }) {
+  return (
+    <button type="button" {...rest} className={clsx("flex items-center gap-0.5 border-b-2 pb-px font-semibold text-ink hover:bg-weft", lit && "bg-weld/25")} style={{ borderColor: `var(--${dye})` }}>
+      {text}
+      <ChevronDown size={12} className="text-ink-3" aria-hidden />
+    </button>
+  );
+}
+
+function GridWord({ set, lit, ...rest }: { set: Settings; lit: boolean }) {
+  const doc = useSession((s) => s.doc);
+  const spp = useView((v) => v.samplesPerPixel);
+  const start = useView((v) => v.start);
+  const base = timebaseOf(doc);
+  return <Word {...rest} dye="fern" lit={lit} text={`${describeStep(stepInForce(set, spp, base, Math.max(0, base.tempo.ticksAt(start))))} grid`} />;
+}
+
+const Heading = ({ children, side }: { children: ReactNode; side?: ReactNode }) => (
+  <h3 className="mt-3 mb-1.5 flex justify-between text-ink-2 text-sm first:mt-0">
+    <span>{children}</span>
+    {side && <span className="text-ink-3">{side}</span>}
+  </h3>
+);
+
+const cloth = (x: number, w = 26, fill = "var(--indigo)", opacity = 0.2) => <rect x={x} y="8" width={w} height="13" rx="2" fill={fill} fillOpacity={opacity} stroke={fill} strokeWidth="1.2" />;
+const line = (x: number, color = "var(--line)") => <path d={`M${x} 2V26`} stroke={color} strokeWidth="1.2" />;
+
+function SnapMenu({ set }: { set: Settings }) {
+  const toggle = (t: Target): void => setSettings({ targets: set.targets.includes(t) ? set.targets.filter((x) => x !== t) : [...set.targets, t] });
+  return (
+    <div>
+      <Heading side="any number of these">Snap to</Heading>
+      <div className="grid grid-cols-2 gap-2">
+        <Picture label="Grid" on={set.targets.includes("grid")} onClick={() => toggle("grid")}>
+          {[20, 46, 72].map((x) => line(x))}
+          {cloth(46)}
+        </Picture>
+        <Picture label="Clip edges" on={set.targets.includes("edge")} onClick={() => toggle("edge")}>
+          {cloth(16, 30, "var(--cochineal)")}
+          {cloth(47, 30)}
+        </Picture>
+        <Picture label="Playhead" on={set.targets.includes("playhead")} onClick={() => toggle("playhead")}>
+          {line(42, "var(--madder)")}
+          {cloth(42, 30)}
+        </Picture>
+        <Picture label="Hits" on={set.targets.includes("transient")} onClick={() => toggle("transient")}>
+          <path d="M8 15H42l3-11 4 19 3-8h36" fill="none" stroke="var(--woad)" strokeWidth="1.4" />
+          {line(42, "var(--line)")}
+        </Picture>
+      </div>
+      <Heading>Where on the grid</Heading>
+      <div className="grid grid-cols-2 gap-2">
+        <Picture label="On the line" on={set.placing === "line"} onClick={() => setSettings({ placing: "line" })}>
+          {line(24)}
+          {line(60)}
+          {cloth(29, 22, "var(--ink-3)", 0.06)}
+          {cloth(60, 22)}
+        </Picture>
+        <Picture label="Keeping offset" on={set.placing === "offset"} onClick={() => setSettings({ placing: "offset" })}>
+          {line(24)}
+          {line(60)}
+          {cloth(29, 22, "var(--ink-3)", 0.06)}
+          {cloth(65, 22)}
+        </Picture>
+      </div>
+      <Heading>Pull</Heading>
+      <Segments label="Pull" value={set.pull} onChange={(pull) => setSettings({ pull })} options={[["always", "Always land on the grid"], ["near", "Only when near (8 px)"]]} />
+      <p className="mt-3 text-ink-2 text-sm">
+        Tap <Key>G</Key> to turn snapping on or off, hold it to leave the grid for one move.
+      </p>
+    </div>
+  );
+}
+
+const FAMILIES: readonly (readonly [GridFamily, string])[] = [
+  ["musical", "Bars"],
+  ["time", "Seconds"],
+  ["frame", "Frames"],
+  ["sample", "Samples"],
+];
+const TIMES = [10_000, 1000, 100, 10, 1];
+
+function GridMenu({ set }: { set: Settings }) {
+  const pin = (step: GridStep): void => setSettings({ step, followsZoom: false });
+  const on = (step: GridStep): boolean => !set.followsZoom && JSON.stringify(step) === JSON.stringify(set.step);
+  const feel: NoteFeel = set.step.kind === "note" ? set.step.feel : "straight";
+  return (
+    <div>
+      <Heading>Grid</Heading>
+      <div className="grid grid-cols-2 gap-2">
+        <Picture label="Follows zoom" on={set.followsZoom} onClick={() => setSettings({ followsZoom: true })}>
+          {[8, 28, 48, 58, 68, 73, 78, 83, 88].map((x) => line(x))}
+        </Picture>
+        <Picture label="Stays fixed" on={!set.followsZoom} onClick={() => setSettings({ followsZoom: false })}>
+          {[8, 28, 48, 68, 88].map((x) => line(x))}
+        </Picture>
+      </div>
+      <Heading>Counted in</Heading>
+      <Segments
+        label="Counted in"
+        value={set.family}
+        onChange={(family) => setSettings({ family, step: { musical: { kind: "note", division: 16, feel: "straight" }, time: { kind: "time", milliseconds: 100 }, frame: { kind: "frame", fraction: 1, count: 1 }, sample: { kind: "sample", count: 100 } }[family] as GridStep })}
+        options={FAMILIES}
+      />
+      <Heading>Fixed step</Heading>
+      <div className="flex flex-wrap gap-1.5">
+        {set.family === "musical" && (
+          <>
+            <Chip label="Bar" on={on({ kind: "bar", count: 1 })} onClick={() => pin({ kind: "bar", count: 1 })} />
+            <Chip label="Beat" on={on({ kind: "beat", count: 1 })} onClick={() => pin({ kind: "beat", count: 1 })} />
+            {NOTE_DIVISIONS.map((division) => (
+              <Chip key={division} label={`1/${division}`} on={on({ kind: "note", division, feel })} onClick={() => pin({ kind: "note", division, feel })} />
+            ))}
+          </>
+        )}
+        {set.family === "time" && TIMES.map((milliseconds) => <Chip key={milliseconds} label={describeStep({ kind: "time", milliseconds })} on={on({ kind: "time", milliseconds })} onClick={() => pin({ kind: "time", milliseconds })} />)}
+        {set.family === "frame" && ([1, 0.5, 0.25] as const).map((fraction) => <Chip key={fraction} label={describeStep({ kind: "frame", fraction, count: 1 })} on={on({ kind: "frame", fraction, count: 1 })} onClick={() => pin({ kind: "frame", fraction, count: 1 })} />)}
+        {set.family === "sample" && [1000, 100, 10, 1].map((count) => <Chip key={count} label={describeStep({ kind: "sample", count })} on={on({ kind: "sample", count })} onClick={() => pin({ kind: "sample", count })} />)}
+      </div>
+      {set.family === "musical" && (
+        <div className="mt-2">
+          <Segments label="Feel" value={feel} onChange={(f) => pin({ kind: "note", division: set.step.kind === "note" ? set.step.division : 16, feel: f })} options={[["straight", "Straight"], ["dotted", "Dotted"], ["triplet", "Triplet"]]} />
+        </div>
+      )}
+      <Heading>Lines</Heading>
+      <Segments label="Lines" value={set.showGrid ? "shown" : "hidden"} onChange={(v) => setSettings({ showGrid: v === "shown" })} options={[["shown", "Shown"], ["hidden", "Hidden"]]} />
+    </div>
+  );
+}
+
+function Chip({ label, on, onClick }: { label: string; on: boolean; onClick: () => void }) {
+  return (
+    <button type="button" aria-pressed={on} onClick={onClick} className={clsx("num h-7 min-w-11 rounded-md border px-2 text-sm", on ? "border-ink bg-ink font-semibold text-raised" : "border-line bg-surface hover:border-ink-3")}>
+      {label}
+    </button>
+  );
+}
+
+const NUDGES: readonly GridStep[] = [
+  { kind: "sample", count: 1 },
+  { kind: "time", milliseconds: 1 },
+  { kind: "time", milliseconds: 10 },
+  { kind: "time", milliseconds: 100 },
+  { kind: "frame", fraction: 1, count: 1 },
+  { kind: "tick", count: 10 },
+  { kind: "note", division: 16, feel: "straight" },
+  { kind: "beat", count: 1 },
+  { kind: "bar", count: 1 },
+];
+
+function NudgeMenu({ set }: { set: Settings }) {
+  return (
+    <div>
+      <Heading>Nudge by</Heading>
+      <div className="flex flex-wrap gap-1.5">
+        {NUDGES.map((step) => (
+          <Chip key={describeStep(step)} label={describeStep(step)} on={set.nudge.kind === "step" && JSON.stringify(set.nudge.step) === JSON.stringify(step)} onClick={() => setSettings({ nudge: { kind: "step", step } })} />
+        ))}
+        <Chip label="one grid step" on={set.nudge.kind === "grid"} onClick={() => setSettings({ nudge: { kind: "grid" } })} />
+      </div>
+      <p className="mt-3 text-ink-2 text-sm">
+        <Key>,</Key> earlier <Key>.</Key> later: the selected clips, else the range, else the playhead.
+      </p>
+    </div>
+  );
+}
+
+/** A rising curve as a small drawing. */
+export function CurvePath({ shape, bend = 0 }: { shape: FadeShape; bend?: number }) {
+  const points = Array.from({ length: 25 }, (_, i) => `${(i / 24) * 28 + 3},${21 - curveGain(shape, bend, i / 24) * 17}`);
+  return <polyline points={points.join(" ")} fill="none" stroke="currentColor" strokeWidth="1.8" strokeLinecap="round" />;
+}
+
+export const SHAPE_NAMES: Readonly<Record<FadeShape, string>> = { straight: "Straight", power: "Equal power", s: "S", slow: "Slow start", fast: "Fast start" };
+
+export function Shapes({ value, bend, onChange }: { value: FadeShape; bend?: number; onChange: (shape: FadeShape) => void }) {
+  return (
+    <div role="radiogroup" aria-label="Shape" className="flex gap-1.5">
+      {FADE_SHAPES.map((shape) => (
+        // biome-ignore lint/a11y/useSemanticElements: a row of pictures reads better here than radio inputs
+        <button
+          key={shape}
+          type="button"
+          role="radio"
+          aria-checked={shape === value}
+          aria-label={SHAPE_NAMES[shape]}
+          title={SHAPE_NAMES[shape]}
+          onClick={() => onChange(shape)}
+          className={clsx("grid h-8 flex-1 place-items-center rounded-md border bg-raised", shape === value ? "border-ink ring-1 ring-ink" : "border-line text-ink-2 hover:border-ink-3")}
+        >
+          <svg viewBox="0 0 34 24" className="h-6" aria-hidden>
+            <CurvePath shape={shape} bend={shape === value ? bend : 0} />
+          </svg>
+        </button>
+      ))}
+    </div>
+  );
+}
+
+function EdgeMenu({ set }: { set: Settings }) {
+  return (
+    <div>
+      <Heading side="none where the audio runs on">Fade for every new edge</Heading>
+      <div className="flex flex-wrap gap-1.5">
+        {[0, 1, 2, 4, 8, 12, 20, 50].map((ms) => (
+          <Chip key={ms} label={ms === 0 ? "none" : `${ms} ms`} on={set.edgeFadeMs === ms} onClick={() => setSettings({ edgeFadeMs: ms })} />
+        ))}
+      </div>
+      <div className="mt-2">
+        <Field label="Length of edge fades" value={String(set.edgeFadeMs)} unit="ms" onCommit={(t) => Number.isFinite(Number(t)) && Number(t) >= 0 && Number(t) <= 10_000 && setSettings({ edgeFadeMs: Number(t) })} />
+      </div>
+      <Heading side={SHAPE_NAMES[set.edgeFadeShape]}>Shape</Heading>
+      <Shapes value={set.edgeFadeShape} onChange={(edgeFadeShape) => setSettings({ edgeFadeShape })} />
+    </div>
+  );
+}

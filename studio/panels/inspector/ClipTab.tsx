@@ -1,0 +1,149 @@
+"use client";
+import { toast } from "sonner";
+import type { Edit } from "@wet-thread/core/edit/registry";
+import { timebaseOf } from "@wet-thread/core/model/document";
+import { type Clip, clipEnd, DYES } from "@wet-thread/core/model/schema";
+import { formatBars, formatClock, formatLength, parsePosition } from "@wet-thread/core/time/format";
+import { session, useSession } from "@/state/session";
+import { useView } from "@/state/view";
+import { Button, Field } from "@/ui/controls";
+import { Shapes } from "../ModeLine";
+import { Empty, Label, numberFrom, signed } from "./parts";
+
+/** What several clips have in common, or nothing. */
+function common<T>(clips: readonly Clip[], pick: (c: Clip) => T): T | null {
+  const first = pick(clips[0]);
+  return clips.every((c) => pick(c) === first) ? first : null;
+}
+
+export function ClipTab() {
+  const doc = useSession((s) => s.doc);
+  const ids = useView((v) => v.clipIds);
+  const clips = [...ids].map((id) => doc.clips.get(id)).filter((c) => c !== undefined);
+  if (clips.length === 0) {
+    return (
+      <Empty title="No clip selected">
+        Click a clip to see it here. Drag along a clip to make a range, or its name strip to move it.
+      </Empty>
+    );
+  }
+  const [clip] = clips;
+  const clipIds = clips.map((c) => c.id);
+  const base = timebaseOf(doc);
+  const edit = (...edits: Omit<Edit, "key">[]): boolean => session().edit(edits as Edit[]);
+  const place = (text: string, edge: "start" | "end"): void => {
+    try {
+      const at = parsePosition(text, "bars", base, edge === "start" ? clip.start : clipEnd(clip));
+      edit({ type: "move", clipIds, by: at - (edge === "start" ? Math.min(...clips.map((c) => c.start)) : Math.max(...clips.map(clipEnd))) });
+    } catch (error) {
+      toast.error((error as Error).message);
+    }
+  };
+  const ms = (samples: number | null): string => (samples === null ? "mixed" : ((samples * 1000) / doc.sampleRate).toFixed(1));
+  const source = doc.sources.get(clip.sourceId);
+  const gain = common(clips, (c) => c.gain);
+  const pan = common(clips, (c) => c.pan);
+  return (
+    <div>
+      <Field label="Name" numeric={false} className="font-semibold" value={clips.length === 1 ? clip.name : `${clips.length} clips`} onCommit={(name) => edit({ type: "set-clip", clipIds, name })} />
+      {clips.length === 1 && (
+        <p className="mt-1.5 text-ink-3 text-sm">
+          from {source?.name ?? "a missing recording"}, at {formatClock(clip.offset, doc.sampleRate)} in it
+        </p>
+      )}
+      <div className="grid grid-cols-2 gap-x-2.5">
+        <div>
+          <Label>Start</Label>
+          <Field label="Start" value={formatBars(Math.min(...clips.map((c) => c.start)), base)} onCommit={(t) => place(t, "start")} />
+        </div>
+        <div>
+          <Label>End</Label>
+          <Field label="End" value={formatBars(Math.max(...clips.map(clipEnd)), base)} onCommit={(t) => place(t, "end")} />
+        </div>
+      </div>
+      <p className="num mt-1.5 text-ink-3 text-sm">
+        {formatClock(Math.min(...clips.map((c) => c.start)), doc.sampleRate)} · {formatLength(Math.max(...clips.map(clipEnd)) - Math.min(...clips.map((c) => c.start)), doc.sampleRate)}
+      </p>
+      <div className="grid grid-cols-2 gap-x-2.5">
+        <div>
+          <Label>Gain</Label>
+          <Field
+            label="Gain"
+            value={gain === null ? "mixed" : gain <= -144 ? "−∞" : signed(gain, 1)}
+            unit="dB"
+            onCommit={(t) => {
+              const v = numberFrom(t, -144, 48, "gain in dB");
+              if (v !== null) edit({ type: "set-gain", clipIds, gain: v });
+            }}
+          />
+        </div>
+        <div>
+          <Label>Pan</Label>
+          <Field
+            label="Pan"
+            value={pan === null ? "mixed" : String(Math.round(pan * 100))}
+            unit="%"
+            onCommit={(t) => {
+              const v = numberFrom(t, -100, 100, "pan");
+              if (v !== null) edit({ type: "set-clip", clipIds, pan: v / 100 });
+            }}
+          />
+        </div>
+      </div>
+      {(["in", "out"] as const).map((edge) => {
+        const pick = (c: Clip) => (edge === "in" ? c.fadeIn : c.fadeOut);
+        const shape = common(clips, (c) => pick(c).shape) ?? pick(clip).shape;
+        const bend = common(clips, (c) => pick(c).bend);
+        return (
+          <fieldset key={edge} className="mt-4 border-line border-t pt-3">
+            <legend className="sr-only">Fade {edge}</legend>
+            <div className="grid grid-cols-2 gap-x-2.5">
+              <div>
+                <Label>Fade {edge}</Label>
+                <Field
+                  label={`Length of fade ${edge}`}
+                  value={ms(common(clips, (c) => pick(c).length))}
+                  unit="ms"
+                  onCommit={(t) => {
+                    const v = numberFrom(t, 0, 600_000, "length in ms");
+                    if (v !== null) edit({ type: "set-fade", clipIds, edge, length: Math.round((v * doc.sampleRate) / 1000) });
+                  }}
+                />
+              </div>
+              <div>
+                <Label>Bend</Label>
+                <Field
+                  label={`Bend of fade ${edge}`}
+                  value={bend === null ? "mixed" : signed(bend, 2)}
+                  onCommit={(t) => {
+                    const v = numberFrom(t, -1, 1, "bend");
+                    if (v !== null) edit({ type: "set-fade", clipIds, edge, bend: v });
+                  }}
+                />
+              </div>
+            </div>
+            <div className="mt-2">
+              <Shapes value={shape} bend={bend ?? 0} onChange={(s) => edit({ type: "set-fade", clipIds, edge, shape: s })} />
+            </div>
+          </fieldset>
+        );
+      })}
+      <div className="mt-4 border-line border-t pt-3">
+        <div className="flex gap-1.5" role="radiogroup" aria-label="Colour">
+          {DYES.map((dye) => (
+            // biome-ignore lint/a11y/useSemanticElements: swatches
+            <button key={dye} type="button" role="radio" aria-checked={common(clips, (c) => c.color) === dye} aria-label={dye} title={dye} onClick={() => edit({ type: "set-clip", clipIds, color: dye })} className="size-5 rounded-full border-2 border-transparent aria-checked:border-ink" style={{ background: `var(--${dye})` }} />
+          ))}
+        </div>
+        <div className="mt-3 flex gap-2">
+          <Button className="flex-1" onClick={() => edit({ type: "mute", clipIds, mute: !clips.every((c) => c.mute) })}>
+            {clips.every((c) => c.mute) ? "Unmute" : "Mute"}
+          </Button>
+          <Button className="flex-1" onClick={() => edit({ type: "delete", clipIds })}>
+            Delete
+          </Button>
+        </div>
+      </div>
+    </div>
+  );
+}

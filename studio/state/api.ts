@@ -1,0 +1,52 @@
+/** An error answer of the API; `status` 0 when the server could not be reached. */
+export class ServerError extends Error {
+  constructor(
+    readonly status: number,
+    message: string,
+    readonly body: Record<string, unknown>,
+  ) {
+    super(message);
+    this.name = "ServerError";
+  }
+
+  /** Nobody answered, or the database was away: the same request may well succeed later. */
+  get passing(): boolean {
+    return this.status === 0 || this.status === 502 || this.status === 503 || this.status === 504;
+  }
+}
+
+/** Asks the API for JSON. Throws ServerError for any answer but success. */
+export async function ask<T>(path: string, init: RequestInit & { json?: unknown } = {}): Promise<T> {
+  const { json, ...rest } = init;
+  let answer: Response;
+  try {
+    answer = await fetch(path, json === undefined ? rest : { method: "POST", ...rest, body: JSON.stringify(json) });
+  } catch {
+    throw new ServerError(0, "The server does not answer.", {});
+  }
+  const body = (await answer.json().catch(() => ({}))) as Record<string, unknown>;
+  if (!answer.ok) throw new ServerError(answer.status, String(body.message ?? `The server answered ${answer.status}.`), body);
+  return body as T;
+}
+
+export interface SourceRow {
+  readonly id: string;
+  readonly name: string;
+  readonly status: "receiving" | "queued" | "importing" | "ready" | "failed";
+  readonly progress: number;
+  readonly error: string | null;
+  readonly length: number;
+  readonly channels: number;
+  readonly sampleRate: number;
+  readonly originalRate: number;
+  readonly transients: readonly number[];
+}
+
+export interface ProjectRow {
+  readonly id: string;
+  readonly name: string;
+  readonly sampleRate: number;
+  readonly createdAt: string;
+  readonly sources: readonly SourceRow[];
+  readonly versions: readonly { id: string; name: string; revision: number; changedAt: string }[];
+}

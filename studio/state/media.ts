@@ -1,0 +1,150 @@
+import { CHUNK, levelFor, PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
+import type { PcmReader } from "@wet-thread/core/render/reader";
+
+const TILE_ENTRIES = 1024;
+const MOST_TILES = 1500;
+const MOST_CHUNKS = 96;
+const AT_ONCE = 6;
+
+type Listener = () => void;
+
+/** Fetches pieces of recordings on demand, keeps the ones used last, and tells when something new has come. */
+class Pieces<T> {
+  private readonly kept = new Map<string, T>();
+  private readonly wanted = new Map<string, string>();
+  private readonly running = new Set<string>();
+
+  constructor(
+    private readonly most: number,
+    private readonly shape: (bytes: ArrayBuffer) => T,
+    private readonly arrived: Listener,
+  ) {}
+
+  get(url: string): T | undefined {
+    const found = this.kept.get(url);
+    if (found !== undefined) {
+      this.kept.delete(url);
+      this.kept.set(url, found);
+    } else if (!this.running.has(url)) {
+      this.wanted.delete(url);
+      this.wanted.set(url, url);
+      this.fetchNext();
+    }
+    return found;
+  }
+
+  private fetchNext(): void {
+    while (this.running.size < AT_ONCE && this.wanted.size > 0) {
+      // The latest wish first: it is what is on the screen now.
+      const url = [...this.wanted.keys()].at(-1) as string;
+      this.wanted.delete(url);
+      this.running.add(url);
+      void this.fetchOne(url);
+    }
+    // Wishes far behind belong to places already scrolled away from.
+    for (const url of this.wanted.keys()) {
+      if (this.wanted.size <= 200) break;
+      this.wanted.delete(url);
+    }
+  }
+
+  private async fetchOne(url: string): Promise<void> {
+    try {
+      const answer = await fetch(url);
+      if (answer.ok) {
+        this.kept.set(url, this.shape(await answer.arrayBuffer()));
+        for (const old of this.kept.keys()) {
+          if (this.kept.size <= this.most) break;
+          this.kept.delete(old);
+        }
+        this.arrived();
+      }
+    } catch {
+      // The next drawing asks again.
+    } finally {
+      this.running.delete(url);
+      this.fetchNext();
+    }
+  }
+
+  async whenHere(url: string): Promise<T | undefined> {
+    for (let i = 0; i < 600 && !this.kept.has(url); i++) {
+      this.get(url);
+      await new Promise((wake) => setTimeout(wake, 10));
+    }
+    return this.kept.get(url);
+  }
+}
+
+const listeners = new Set<Listener>();
+const arrived = (): void => {
+  for (const listener of listeners) listener();
+};
+/** Calls back whenever peaks or samples have come; returns how to stop. */
+export function onMedia(listener: Listener): () => void {
+  listeners.add(listener);
+  return () => void listeners.delete(listener);
+}
+
+const tiles = new Pieces<Float32Array>(MOST_TILES, (b) => new Float32Array(b), arrived);
+const chunks = new Pieces<Float32Array>(MOST_CHUNKS, (b) => new Float32Array(b), arrived);
+
+const chunkUrl = (sourceId: string, index: number): string => `/api/sources/${sourceId}/pcm?chunk=${index}`;
+
+export interface PeakTile {
+  /** min, max, RMS triples of one channel. */
+  readonly values: Float32Array;
+  readonly offset: number;
+  readonly entries: number;
+  /** First sample of the tile and samples an entry. */
+  readonly from: number;
+  readonly size: number;
+}
+
+/** The tile of peaks over a sample at a level (an index into PEAK_LEVELS), or undefined while it is on its way. */
+export function peakTile(sourceId: string, channels: number, channel: number, level: number, sample: number): PeakTile | undefined {
+  const size = PEAK_LEVELS[level];
+  const tile = Math.floor(sample / (size * TILE_ENTRIES));
+  const values = tiles.get(`/api/sources/${sourceId}/peaks?level=${level}&tile=${tile}`);
+  if (!values) return undefined;
+  const entries = values.length / channels / 3;
+  return { values, offset: channel * entries * 3, entries, from: tile * size * TILE_ENTRIES, size };
+}
+
+export { levelFor };
+
+/** Samples that are in the page; what is missing is fetched, and false is answered meanwhile. */
+export const pageReader: PcmReader = {
+  read(sourceId, channel, from, out, at, count) {
+    let whole = true;
+    for (let done = 0; done < count; ) {
+      const index = Math.floor((from + done) / CHUNK);
+      const into = from + done - index * CHUNK;
+      const n = Math.min(count - done, CHUNK - into);
+      const chunk = chunks.get(chunkUrl(sourceId, index));
+      if (chunk) {
+        const found = channelOf(chunk, sourceId, channel);
+        out.set(found.subarray(into, into + n), at + done);
+      } else {
+        out.fill(0, at + done, at + done + n);
+        whole = false;
+      }
+      done += n;
+    }
+    return whole;
+  },
+};
+
+const channelCounts = new Map<string, number>();
+/** Chunks come with all channels in a row; how many there are is told here. */
+export const knowChannels = (sourceId: string, channels: number): void => void channelCounts.set(sourceId, channels);
+
+function channelOf(chunk: Float32Array, sourceId: string, channel: number): Float32Array {
+  const length = chunk.length / (channelCounts.get(sourceId) ?? 1);
+  return chunk.subarray(channel * length, (channel + 1) * length);
+}
+
+/** Waits until a stretch of a recording is in the page. */
+export async function haveSamples(sourceId: string, from: number, to: number): Promise<void> {
+  for (let i = Math.floor(from / CHUNK); i * CHUNK < to; i++) await chunks.whenHere(chunkUrl(sourceId, i));
+}

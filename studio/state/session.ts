@@ -1,0 +1,304 @@
+import { toast } from "sonner";
+import { createStore, useStore } from "zustand";
+import { EditError } from "@wet-thread/core/edit/errors";
+import { applyEdits, type Edit, newKey } from "@wet-thread/core/edit/registry";
+import { applyChanges, type Change, type Document, documentFrom } from "@wet-thread/core/model/document";
+import type { SourceInfo, VersionData } from "@wet-thread/core/model/schema";
+import { ask, type ProjectRow, ServerError, type SourceRow } from "./api";
+import { Unsent, type UnsentStep } from "./unsent";
+
+export interface HistoryRow {
+  readonly revision: number;
+  readonly name: string;
+  readonly state: "done" | "undone";
+  readonly at: string;
+  readonly size: number;
+}
+
+interface StepResult {
+  readonly revision: number;
+  readonly name: string;
+  readonly changes: Change[];
+}
+
+interface MissedStep extends StepResult {
+  readonly kind: "edit" | "undo" | "redo";
+}
+
+export type SaveState = "saved" | "saving" | "waiting";
+
+export interface SessionState {
+  readonly project: ProjectRow;
+  readonly versionId: string;
+  readonly versionName: string;
+  readonly revision: number;
+  /** The version with this tab's own steps, sent or not: what is drawn and heard. */
+  readonly doc: Document;
+  readonly sources: ReadonlyMap<string, SourceRow>;
+  readonly history: readonly HistoryRow[];
+  readonly unsent: readonly UnsentStep[];
+  readonly save: SaveState;
+  readonly savedAt: Date | null;
+}
+
+export type VersionAnswer = Omit<VersionData, "piece"> & VersionData["piece"] & { id: string; projectId: string; name: string; revision: number };
+
+const RETRY_MS = [300, 600, 1200, 2500, 5000];
+
+const infoOf = (rows: Iterable<SourceRow>): ReadonlyMap<string, SourceInfo> =>
+  new Map([...rows].filter((s) => s.status === "ready").map((s) => [s.id, { id: s.id, name: s.name, length: s.length, channels: s.channels }]));
+
+/**
+ * One open version. Edits apply at once here and go to the server in order; the server's order is the truth. A step whose sending fails
+ * stays in the tab, and is sent again under the same key, so that it is never done twice.
+ */
+export class Session {
+  readonly store;
+  /** The version as the server has it at `revision`. */
+  private base: Document;
+  private readonly unsent: Unsent;
+  private queue: Promise<unknown> = Promise.resolve();
+  private sending = false;
+  private events: EventSource | null = null;
+  private closed = false;
+
+  private constructor(project: ProjectRow, version: VersionAnswer) {
+    const { id, projectId: _, name, revision, tracks, clips, markers, sections, sampleRate, ...piece } = version;
+    this.base = documentFrom({ sampleRate, piece, tracks, clips, markers, sections }, infoOf(project.sources));
+    this.unsent = new Unsent(id);
+    this.store = createStore<SessionState>(() => ({
+      project,
+      versionId: id,
+      versionName: name,
+      revision,
+      doc: this.base,
+      sources: new Map(project.sources.map((s) => [s.id, s])),
+      history: [],
+      unsent: [],
+      save: "saved",
+      savedAt: null,
+    }));
+  }
+
+  /** Opens a version, with what this or an earlier tab could not send any more. */
+  static async open(projectId: string, versionId?: string): Promise<Session> {
+    const project = await ask<ProjectRow>(`/api/projects/${projectId}`);
+    const chosen = versionId ?? project.versions[0].id;
+    const session = new Session(project, await ask<VersionAnswer>(`/api/versions/${chosen}`));
+    const left = await session.unsent.adopt();
+    if (left.length) {
+      session.store.setState({ unsent: left, doc: session.replay(left) });
+      toast.info(`${left.length === 1 ? "One step" : `${left.length} steps`} that had not been sent ${left.length === 1 ? "is" : "are"} back and will be sent now.`);
+    }
+    void session.refreshHistory();
+    session.listen();
+    void session.send();
+    return session;
+  }
+
+  get doc(): Document {
+    return this.store.getState().doc;
+  }
+
+  close(): void {
+    this.closed = true;
+    this.events?.close();
+  }
+
+  /**
+   * Does edits as one step, at once. Returns false, having said why, when they can't be done. Returns true when nothing changed, too.
+   */
+  edit(edits: readonly Edit[], name?: string): boolean {
+    const keyed = edits.map((e) => ({ ...e, key: e.key ?? newKey() }));
+    try {
+      const outcome = applyEdits(this.doc, keyed);
+      if (outcome.changes.length === 0) return true;
+      const step: UnsentStep = { key: newKey(), name: name ?? outcome.name, edits: keyed };
+      const unsent = [...this.store.getState().unsent, step];
+      this.unsent.save(unsent);
+      this.store.setState((s) => ({ doc: outcome.doc, unsent, save: s.save === "waiting" ? "waiting" : "saving" }));
+      void this.send();
+      return true;
+    } catch (error) {
+      if (!(error instanceof EditError)) throw error;
+      toast.error(error.message);
+      return false;
+    }
+  }
+
+  /** Undo and redo go by the server's history; steps on their way are waited for. `to` names the edit to go back or forward to. */
+  back(direction: "undo" | "redo", to?: number): void {
+    const { unsent, save } = this.store.getState();
+    if (direction === "undo" && to === undefined && unsent.length > 0 && save === "waiting") {
+      // The server is away: an unsent step can still be taken back here.
+      this.drop([unsent.at(-1) as UnsentStep]);
+      return;
+    }
+    this.queue = this.queue.then(async () => {
+      await this.send();
+      try {
+        const result = await ask<StepResult>(`/api/versions/${this.store.getState().versionId}/${direction}`, { json: { to } });
+        await this.catchUp(result.revision);
+        toast(`${direction === "undo" ? "Undone" : "Done again"}: ${result.name}`, { id: "history", duration: 1600 });
+      } catch (error) {
+        if (error instanceof ServerError) toast.error(error.message, { id: "history" });
+        else throw error;
+      }
+    });
+  }
+
+  private replay(steps: readonly UnsentStep[]): Document {
+    let doc = this.base;
+    const lost: { step: UnsentStep; why: string }[] = [];
+    for (const step of steps) {
+      try {
+        doc = applyEdits(doc, step.edits).doc;
+      } catch (error) {
+        if (!(error instanceof EditError)) throw error;
+        lost.push({ step, why: error.message });
+      }
+    }
+    if (lost.length) {
+      const kept = steps.filter((s) => !lost.some((l) => l.step === s));
+      this.unsent.save(kept);
+      this.store.setState({ unsent: kept });
+      for (const { step, why } of lost) {
+        toast.error(`“${step.name}” no longer fits after changes made elsewhere: ${why}`, { duration: 12_000, description: "Everything else is kept." });
+      }
+    }
+    return doc;
+  }
+
+  private drop(steps: readonly UnsentStep[]): void {
+    const unsent = this.store.getState().unsent.filter((s) => !steps.includes(s));
+    this.unsent.save(unsent);
+    this.store.setState({ unsent });
+    this.store.setState({ doc: this.replay(unsent) });
+  }
+
+  private advance(revision: number, changes: readonly Change[]): void {
+    this.base = applyChanges(this.base, changes);
+    this.store.setState({ revision });
+  }
+
+  private applyMissed(steps: readonly MissedStep[]): void {
+    const { revision } = this.store.getState();
+    const news = steps.filter((s) => s.revision > revision);
+    if (news.length === 0) return;
+    for (const step of news) this.advance(step.revision, step.changes);
+    this.store.setState({ doc: this.replay(this.store.getState().unsent) });
+    void this.refreshHistory();
+  }
+
+  /** Fetches and applies what happened up to a revision. */
+  private async catchUp(to: number): Promise<void> {
+    const { revision, versionId } = this.store.getState();
+    if (to <= revision) return;
+    const { steps } = await ask<{ steps: MissedStep[] }>(`/api/versions/${versionId}/steps?after=${revision}`);
+    this.applyMissed(steps);
+  }
+
+  /** Sends what is unsent, in order, until nothing is left or the server is away; then tries again later. */
+  private async send(): Promise<void> {
+    if (this.sending) return this.sent;
+    this.sending = true;
+    this.sent = this.sendAll().finally(() => {
+      this.sending = false;
+    });
+    return this.sent;
+  }
+  private sent: Promise<void> = Promise.resolve();
+
+  private async sendAll(): Promise<void> {
+    let tries = 0;
+    while (!this.closed) {
+      const { unsent, revision, versionId } = this.store.getState();
+      const step = unsent[0];
+      if (!step) break;
+      try {
+        const result = await ask<StepResult>(`/api/versions/${versionId}/edits`, { json: { revision, edits: step.edits, name: step.name, key: step.key } });
+        tries = 0;
+        if (result.revision > this.store.getState().revision) {
+          // A step that the server had already taken may lie before others' steps.
+          if (result.revision === this.store.getState().revision + 1) this.advance(result.revision, result.changes);
+          else await this.catchUp(result.revision);
+        }
+        const rest = this.store.getState().unsent.filter((s) => s !== step);
+        this.unsent.save(rest);
+        this.store.setState({ unsent: rest });
+        if (rest.length === 0) this.store.setState({ doc: this.base, save: "saved", savedAt: new Date() });
+      } catch (error) {
+        if (!(error instanceof ServerError)) throw error;
+        if (error.status === 409 && Array.isArray(error.body.steps) && error.body.error === "behind") {
+          this.applyMissed(error.body.steps as MissedStep[]);
+        } else if (error.passing || error.status >= 500) {
+          this.store.setState({ save: "waiting" });
+          await new Promise((wake) => setTimeout(wake, RETRY_MS[Math.min(tries++, RETRY_MS.length - 1)]));
+        } else {
+          toast.error(`“${step.name}” was refused: ${error.message}`, { duration: 12_000 });
+          this.drop([step]);
+        }
+      }
+    }
+    if (this.store.getState().unsent.length === 0 && this.store.getState().save !== "saved") this.store.setState({ save: "saved", savedAt: new Date() });
+    void this.refreshHistory();
+  }
+
+  private historyDue = false;
+  private async refreshHistory(): Promise<void> {
+    if (this.historyDue) return;
+    this.historyDue = true;
+    await new Promise((wake) => setTimeout(wake, 60));
+    this.historyDue = false;
+    try {
+      const { steps } = await ask<{ steps: HistoryRow[] }>(`/api/versions/${this.store.getState().versionId}/history`);
+      this.store.setState({ history: steps });
+    } catch (error) {
+      if (!(error instanceof ServerError)) throw error;
+    }
+  }
+
+  private listen(): void {
+    const { project, versionId } = this.store.getState();
+    this.events = new EventSource(`/api/projects/${project.id}/events`);
+    // After a break in the line something may have been missed.
+    this.events.onopen = () => {
+      void this.catchUp(Number.POSITIVE_INFINITY).catch(() => {});
+      void this.refreshSources();
+    };
+    this.events.onmessage = ({ data }) => {
+      const event = JSON.parse(data) as { type: string; versionId?: string; revision?: number };
+      if (event.type === "source") void this.refreshSources();
+      if (event.type === "step" && event.versionId === versionId && !this.sending) this.queue = this.queue.then(() => this.catchUp(event.revision ?? 0).catch(() => {}));
+    };
+  }
+
+  private sourcesDue = false;
+  async refreshSources(): Promise<void> {
+    if (this.sourcesDue) return;
+    this.sourcesDue = true;
+    await new Promise((wake) => setTimeout(wake, 80));
+    this.sourcesDue = false;
+    try {
+      const project = await ask<ProjectRow>(`/api/projects/${this.store.getState().project.id}`);
+      const known = infoOf(project.sources);
+      this.base = { ...this.base, sources: known };
+      this.store.setState((s) => ({ project, sources: new Map(project.sources.map((r) => [r.id, r])), doc: { ...s.doc, sources: known } }));
+    } catch (error) {
+      if (!(error instanceof ServerError)) throw error;
+    }
+  }
+}
+
+/** The session of this page; set before the editor is drawn. */
+let current: Session | null = null;
+export const setSession = (session: Session | null): void => {
+  current = session;
+};
+export function session(): Session {
+  if (!current) throw new Error("No version is open.");
+  return current;
+}
+export function useSession<T>(pick: (state: SessionState) => T): T {
+  return useStore(session().store, pick);
+}

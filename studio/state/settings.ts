@@ -1,0 +1,65 @@
+import { create } from "zustand";
+import { persist } from "zustand/middleware";
+import type { FadeShape } from "@wet-thread/core/model/schema";
+import type { PointKind } from "@wet-thread/core/snap/snap";
+import { type GridFamily, type GridStep, stepForZoom, type Timebase } from "@wet-thread/core/time/grid";
+
+export type Target = "grid" | Extract<PointKind, "edge" | "playhead" | "transient">;
+export type NudgeUnit = { readonly kind: "step"; readonly step: GridStep } | { readonly kind: "grid" };
+export type Theme = "day" | "vat";
+
+/** What the mode line says, kept by the browser from one visit to the next. */
+export interface Settings {
+  readonly snapOn: boolean;
+  readonly targets: readonly Target[];
+  readonly placing: "line" | "offset";
+  readonly pull: "always" | "near";
+  readonly family: GridFamily;
+  readonly followsZoom: boolean;
+  readonly step: GridStep;
+  readonly showGrid: boolean;
+  readonly nudge: NudgeUnit;
+  readonly edgeFadeMs: number;
+  readonly edgeFadeShape: FadeShape;
+  readonly theme: Theme;
+  readonly inspector: boolean;
+}
+
+export const SIXTEENTH: GridStep = { kind: "note", division: 16, feel: "straight" };
+
+export const useSettings = create<Settings>()(
+  persist(
+    (): Settings => ({
+      snapOn: true,
+      targets: ["grid", "edge"],
+      placing: "line",
+      pull: "near",
+      family: "musical",
+      followsZoom: true,
+      step: SIXTEENTH,
+      showGrid: true,
+      nudge: { kind: "step", step: { kind: "time", milliseconds: 10 } },
+      edgeFadeMs: 4,
+      edgeFadeShape: "power",
+      theme: "day",
+      inspector: true,
+    }),
+    { name: "wet-thread settings" },
+  ),
+);
+
+export const settings = (): Settings => useSettings.getState();
+export function setSettings(change: Partial<Settings>): void {
+  useSettings.setState(change);
+}
+
+/** The grid step in force at a zoom and place. */
+export function stepInForce({ followsZoom, family, step }: Settings, samplesPerPixel: number, timebase: Timebase, tick: number): GridStep {
+  return followsZoom ? stepForZoom(family, samplesPerPixel, timebase, tick) : step;
+}
+
+/** The fade that new edges get, as the edits take it; undefined for none. */
+export function edgeFade(sampleRate: number) {
+  const { edgeFadeMs, edgeFadeShape } = settings();
+  return edgeFadeMs > 0 ? { length: Math.round((edgeFadeMs * sampleRate) / 1000), shape: edgeFadeShape, bend: 0 } : undefined;
+}

@@ -1,0 +1,87 @@
+import { create } from "zustand";
+
+export type Tool = "pointer" | "range" | "split";
+export type InspectorTab = "clip" | "seam" | "track" | "history" | "sources";
+
+export interface TimeRange {
+  readonly start: number;
+  readonly end: number;
+  readonly trackIds: readonly string[];
+}
+
+/** What is seen and selected: not part of the piece, never sent. */
+export interface View {
+  /** Sample at the left edge, with its fraction. */
+  readonly start: number;
+  readonly samplesPerPixel: number;
+  readonly scrollY: number;
+  /** Size of the lanes, in CSS pixels. */
+  readonly width: number;
+  readonly height: number;
+  readonly tool: Tool;
+  readonly clipIds: ReadonlySet<string>;
+  readonly range: TimeRange | null;
+  readonly trackId: string | null;
+  readonly seamId: string | null;
+  readonly playhead: number;
+  readonly playing: boolean;
+  readonly follow: boolean;
+  readonly tab: InspectorTab;
+  /** The grid key is down: snapping is the other way round for the gesture. */
+  readonly gridHeld: boolean;
+  /** What the pointer would do where it is, in words. */
+  readonly hint: string;
+  readonly earlier: { readonly start: number; readonly samplesPerPixel: number } | null;
+}
+
+export const useView = create<View>(() => ({
+  start: 0,
+  samplesPerPixel: 1200,
+  scrollY: 0,
+  width: 800,
+  height: 500,
+  tool: "pointer",
+  clipIds: new Set(),
+  range: null,
+  trackId: null,
+  seamId: null,
+  playhead: 0,
+  playing: false,
+  follow: true,
+  tab: "clip",
+  gridHeld: false,
+  hint: "",
+  earlier: null,
+}));
+
+export const view = (): View => useView.getState();
+export const setView = (change: Partial<View>): void => useView.setState(change);
+
+/** Finest zoom: one sample over this many pixels; coarsest: this many samples a pixel. */
+export const MAX_PIXELS_PER_SAMPLE = 40;
+export const MAX_SAMPLES_PER_PIXEL = 1_000_000;
+
+/** Zooms by a factor about a pixel of the lanes. */
+export function zoomAt(x: number, factor: number): void {
+  const { start, samplesPerPixel } = view();
+  const next = Math.min(MAX_SAMPLES_PER_PIXEL, Math.max(1 / MAX_PIXELS_PER_SAMPLE, samplesPerPixel * factor));
+  setView({ samplesPerPixel: next, start: Math.max(0, start + x * (samplesPerPixel - next)) });
+}
+
+/** Shows a span with a little room on both sides, remembering the view before. */
+export function showSpan(from: number, to: number, room = 0.04): void {
+  const { width, start, samplesPerPixel } = view();
+  const length = Math.max(to - from, width / MAX_PIXELS_PER_SAMPLE / 2);
+  const next = Math.max(1 / MAX_PIXELS_PER_SAMPLE, (length * (1 + 2 * room)) / width);
+  setView({ earlier: { start, samplesPerPixel }, samplesPerPixel: next, start: Math.max(0, from - length * room) });
+}
+
+export function earlierView(): void {
+  const { earlier, start, samplesPerPixel } = view();
+  if (earlier) setView({ ...earlier, earlier: { start, samplesPerPixel } });
+}
+
+/** Selects clips, taking the range and the seam off. */
+export function selectClips(ids: Iterable<string>): void {
+  setView({ clipIds: new Set(ids), range: null, seamId: null, tab: "clip" });
+}

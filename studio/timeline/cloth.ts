@@ -1,0 +1,168 @@
+import { blendGains, fadeGain } from "@wet-thread/core/dsp/fades";
+import { blendAfter, type Document } from "@wet-thread/core/model/document";
+import { type Clip, clipEnd, gainFactor } from "@wet-thread/core/model/schema";
+import { CLOTH_TOP, type LaneBox, laneBoxes, RAIL } from "./geometry";
+import { mix, type Palette, pixel } from "./theme";
+import { type Columns, fillColumns, newColumns } from "./wave";
+
+/** What the raster needs to know; all lengths in device pixels but for lane boxes. */
+export interface ClothScene {
+  readonly doc: Document;
+  readonly palette: Palette;
+  readonly width: number;
+  readonly height: number;
+  readonly scale: number;
+  readonly start: number;
+  readonly samplesPerPixel: number;
+  readonly scrollY: number;
+  /** Grid lines: strength 1 (fine) to 3 (bar) for each device column, 0 for none. */
+  readonly gridColumns: Uint8Array;
+  readonly mutedTracks: ReadonlySet<string>;
+}
+
+interface Dyed {
+  readonly cloth: number;
+  readonly clothGrid: number;
+  readonly peak: number;
+  readonly rms: number;
+  readonly warp: number;
+  readonly edge: number;
+}
+
+const dyedCache = new Map<string, Dyed>();
+
+function dyed(palette: Palette, dye: string, washed: boolean): Dyed {
+  const key = `${palette.ground} ${dye} ${washed}`;
+  let found = dyedCache.get(key);
+  if (!found) {
+    const strong = washed ? mix(palette.ground, dye, 0.35) : dye;
+    const cloth = mix(palette.raised, strong, washed ? palette.cloth * 0.7 : palette.cloth);
+    found = {
+      cloth: pixel(cloth),
+      clothGrid: pixel(mix(cloth, palette.ink, 0.07)),
+      peak: pixel(mix(cloth, strong, 0.72)),
+      rms: pixel(strong),
+      warp: pixel(mix(palette.ground, strong, 0.28)),
+      edge: pixel(mix(cloth, strong, 0.8)),
+    };
+    dyedCache.set(key, found);
+  }
+  return found;
+}
+
+let columns: Columns = newColumns(4096);
+let gains = new Float32Array(4096);
+
+/** The gain of a clip's fades and blends at a sample of the timeline; likeness is taken as middling, which no eye can tell. */
+export function drawnGain(clip: Clip, follower: Clip | undefined, at: number): number {
+  let g = 1;
+  const i = at - clip.start;
+  const j = clipEnd(clip) - 1 - at;
+  if (i < clip.fadeIn.length) g *= clip.blend?.linked ? blendGains(clip.blend.law, clip.fadeIn, i, clip.fadeIn.length, 0.5).gainIn : fadeGain(clip.fadeIn, i);
+  if (j < clip.fadeOut.length) {
+    g *= follower?.blend?.linked ? blendGains(follower.blend.law, follower.fadeIn, clip.fadeOut.length - 1 - j, clip.fadeOut.length, 0.5).gainOut : fadeGain(clip.fadeOut, j);
+  }
+  return g;
+}
+
+/** Draws ground, grid, cloth and waveforms into pixels, with plain loops: the only way fast enough without a graphics device. */
+export function paintCloth(pixels: Uint32Array, scene: ClothScene): void {
+  const { doc, palette, width, height, scale, scrollY, gridColumns } = scene;
+  const ground = pixel(palette.ground);
+  const lineColors = [0, pixel(mix(palette.ground, palette.line, 0.45)), pixel(mix(palette.ground, palette.line, 0.85)), pixel(mix(palette.line, palette.ink3, 0.25))];
+  const rows = Math.min(height, Math.max(0, Math.round((lanesBottom(doc) - scrollY) * scale)));
+  // One row of ground and grid, copied down.
+  pixels.fill(ground, 0, width);
+  for (let x = 0; x < width; x++) if (gridColumns[x]) pixels[x] = lineColors[gridColumns[x]];
+  for (let y = 1; y < rows; y++) pixels.copyWithin(y * width, 0, width);
+  pixels.fill(pixel(palette.surface), rows * width, height * width);
+  for (const box of laneBoxes(doc)) {
+    const top = Math.round((box.top - scrollY) * scale);
+    const bottom = Math.round((box.top + box.height - scrollY) * scale);
+    if (bottom <= 0 || top >= height) continue;
+    paintLane(pixels, scene, box, top, bottom);
+    if (bottom > 0 && bottom <= height) pixels.fill(pixel(palette.line), (bottom - 1) * width, bottom * width);
+  }
+}
+
+function lanesBottom(doc: Document): number {
+  const last = laneBoxes(doc).at(-1);
+  return last ? last.top + last.height : 0;
+}
+
+function paintLane(pixels: Uint32Array, scene: ClothScene, box: LaneBox, top: number, bottom: number): void {
+  const { doc, width, scale, start, samplesPerPixel, palette } = scene;
+  const perColumn = samplesPerPixel / scale;
+  const lane = doc.lanes.get(box.trackId);
+  if (!lane) return;
+  const visible = lane.within(Math.floor(start), Math.ceil(start + width * perColumn) + 1);
+  const layered = visible.some((c) => c.layer > 0) ? [...visible].sort((a, b) => a.layer - b.layer) : visible;
+  const y0 = top + Math.round(CLOTH_TOP * scale);
+  const y1 = bottom - Math.round((RAIL + 1) * scale);
+  for (const clip of layered) {
+    const dye = palette.dyes[clip.color ?? box.track.color];
+    paintClip(pixels, scene, clip, dyed(palette, dye, clip.mute || scene.mutedTracks.has(box.trackId)), y0, y1);
+  }
+}
+
+function paintClip(pixels: Uint32Array, scene: ClothScene, clip: Clip, colors: Dyed, y0: number, y1: number): void {
+  const { doc, width, height, scale, start, samplesPerPixel, gridColumns } = scene;
+  const perColumn = samplesPerPixel / scale;
+  const source = doc.sources.get(clip.sourceId);
+  const x0 = Math.max(0, Math.round((clip.start - start) / perColumn));
+  const x1 = Math.min(width, Math.max(x0 + 1, Math.round((clipEnd(clip) - start) / perColumn)));
+  const n = x1 - x0;
+  if (n <= 0 || y1 <= y0) return;
+  if (columns.min.length < n) {
+    columns = newColumns(2 * n);
+    gains = new Float32Array(2 * n);
+  }
+  const first = start + x0 * perColumn;
+  const faded = fillGains(doc, clip, first, perColumn, n);
+  const topRow = Math.max(0, y0);
+  const endRow = Math.min(height, y1);
+  // Cloth, cut along the gain curve; bare warp threads where it is cut away.
+  for (let i = 0; i < n; i++) {
+    const x = x0 + i;
+    const cut = faded ? Math.round(y0 + (1 - Math.min(1, gains[i])) * (y1 - y0)) : y0;
+    const color = gridColumns[x] ? colors.clothGrid : colors.cloth;
+    if (cut > topRow && x % Math.max(3, Math.round(4 * scale)) === 0) for (let y = topRow; y < Math.min(cut, endRow); y++) pixels[y * width + x] = colors.warp;
+    for (let y = Math.max(topRow, cut); y < endRow; y++) pixels[y * width + x] = color;
+  }
+  if (source && perColumn > 0.5) {
+    const factor = gainFactor(clip.gain);
+    const parts = Math.min(2, source.channels);
+    for (let c = 0; c < parts; c++) {
+      fillColumns(columns, clip.sourceId, source.channels, c, source.length, clip.offset + (first - clip.start), perColumn, n);
+      const a = y0 + ((y1 - y0) * c) / parts;
+      const half = (y1 - y0) / parts / 2 - 1;
+      const middle = a + half + 1;
+      for (let i = 0; i < n; i++) {
+        const min = columns.min[i];
+        if (Number.isNaN(min)) continue;
+        const g = (faded ? gains[i] : 1) * factor;
+        const up = Math.round(middle - Math.min(1, columns.max[i] * g) * half);
+        const down = Math.round(middle - Math.max(-1, min * g) * half);
+        const loud = Math.min(1, columns.rms[i] * g) * half;
+        const [loudUp, loudDown] = [Math.round(middle - loud), Math.round(middle + loud)];
+        const x = x0 + i;
+        for (let y = Math.max(topRow, up); y <= Math.min(endRow - 1, Math.max(down, up)); y++) pixels[y * width + x] = y >= loudUp && y <= loudDown ? colors.rms : colors.peak;
+      }
+    }
+  }
+  // Selvedge: the woven edges of the strip.
+  if (endRow === y1) for (let x = x0; x < x1; x++) pixels[(y1 - 1) * width + x] = colors.edge;
+}
+
+/** Gains of the columns; false when there is no fade among them. */
+function fillGains(doc: Document, clip: Clip, first: number, perColumn: number, n: number): boolean {
+  const inEnd = clip.start + clip.fadeIn.length;
+  const outStart = clipEnd(clip) - clip.fadeOut.length;
+  if (first >= inEnd && first + n * perColumn <= outStart) return false;
+  const follower = clip.fadeOut.length > 0 ? blendAfter(doc, clip) : undefined;
+  for (let i = 0; i < n; i++) {
+    const at = Math.min(clipEnd(clip) - 1, Math.max(clip.start, first + (i + 0.5) * perColumn));
+    gains[i] = at >= inEnd && at < outStart ? 1 : drawnGain(clip, follower, at);
+  }
+  return true;
+}

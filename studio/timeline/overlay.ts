@@ -1,0 +1,322 @@
+import { blendAfter, type Document } from "@wet-thread/core/model/document";
+import { type Clip, clipEnd, gainFactor } from "@wet-thread/core/model/schema";
+import { pageReader } from "@/state/media";
+import type { View } from "@/state/view";
+import { drawnGain } from "./cloth";
+import { CLOTH_TOP, type LaneBox, laneBoxes, NAME_STRIP, RAIL } from "./geometry";
+import type { Preview } from "./preview";
+import { laneSeams, seamClass } from "./seam-classes";
+import { faded, mix, type Palette } from "./theme";
+
+export interface OverlayScene {
+  readonly doc: Document;
+  readonly view: View;
+  readonly preview: Preview;
+  readonly palette: Palette;
+  readonly mutedTracks: ReadonlySet<string>;
+}
+
+const WORDS = "'Instrument Sans Variable', sans-serif";
+const NUMBERS = "'Red Hat Mono Variable', monospace";
+
+const px = (view: View, sample: number): number => (sample - view.start) / view.samplesPerPixel;
+
+/** Draws what lies on the cloth: curves, names, handles, samples, seams, the range, and what a gesture shows. */
+export function paintOverlay(g: CanvasRenderingContext2D, scene: OverlayScene): void {
+  const { doc, view, preview } = scene;
+  g.clearRect(0, 0, view.width, view.height);
+  const from = Math.floor(view.start);
+  const to = Math.ceil(view.start + view.width * view.samplesPerPixel) + 1;
+  for (const box of laneBoxes(doc)) {
+    const top = box.top - view.scrollY;
+    if (top + box.height < 0 || top > view.height) continue;
+    const clips = doc.lanes.get(box.trackId)?.within(from, to) ?? [];
+    const crowded = clips.length > 600;
+    const ordered = clips.some((c) => c.layer > 0) ? [...clips].sort((a, b) => a.layer - b.layer) : clips;
+    for (const clip of ordered) paintClip(g, scene, box, clip, top, crowded);
+    paintBeneath(g, scene, clips, top, box);
+    paintRail(g, scene, box, top, from, to);
+  }
+  paintRange(g, scene);
+  if (preview.lit) {
+    g.strokeStyle = scene.palette.dyes.weld;
+    g.lineWidth = 1.5;
+    const x = px(view, preview.lit.position);
+    g.beginPath();
+    g.moveTo(x, 0);
+    g.lineTo(x, view.height);
+    g.stroke();
+  }
+  if (preview.flag) paintFlag(g, scene, preview.flag);
+}
+
+function paintClip(g: CanvasRenderingContext2D, scene: OverlayScene, box: LaneBox, clip: Clip, top: number, crowded: boolean): void {
+  const { doc, view, palette, preview } = scene;
+  const x0 = px(view, clip.start);
+  const x1 = px(view, clipEnd(clip));
+  const y0 = top + CLOTH_TOP;
+  const y1 = top + box.height - RAIL - 1;
+  const dye = palette.dyes[clip.color ?? box.track.color];
+  const selected = view.clipIds.has(clip.id);
+  const washed = clip.mute || scene.mutedTracks.has(box.trackId);
+  const strong = washed ? mix(palette.ground, dye, 0.5) : dye;
+  if (view.samplesPerPixel <= 0.5) paintSamples(g, scene, clip, strong, y0, y1);
+  if (crowded && x1 - x0 < 4 && !selected) return;
+  outline(g, doc, view, clip, x0, x1, y0, y1);
+  g.strokeStyle = selected ? palette.ink : strong;
+  g.lineWidth = selected ? 2 : 1;
+  g.stroke();
+  const room = Math.min(x1, view.width) - Math.max(x0, 0) - 12;
+  if (room > 18) {
+    g.save();
+    g.beginPath();
+    g.rect(Math.max(x0, 0) + 2, y0, Math.min(x1, view.width) - Math.max(x0, 0) - 6, NAME_STRIP);
+    g.clip();
+    g.font = `500 12px ${WORDS}`;
+    g.textBaseline = "middle";
+    g.fillStyle = washed ? palette.ink3 : palette.ink;
+    const fadeWidth = Math.min(clip.fadeIn.length / view.samplesPerPixel, room * 0.4);
+    const text = `${clip.name}${clip.mute ? " (muted)" : ""}`;
+    g.fillText(text, Math.max(x0 + fadeWidth * 0.8, 0) + 7, y0 + NAME_STRIP / 2 + 1);
+    g.restore();
+  }
+  const hovered = preview.zone?.clipId === clip.id ? preview.zone.kind : null;
+  if (selected || hovered) paintHandles(g, scene, clip, x0, x1, y0, y1, hovered, selected);
+}
+
+/** Path of the strip: along the gain curve at the top, straight elsewhere. */
+function outline(g: CanvasRenderingContext2D, doc: Document, view: View, clip: Clip, x0: number, x1: number, y0: number, y1: number): void {
+  const follower = clip.fadeOut.length > 0 ? blendAfter(doc, clip) : undefined;
+  const height = y1 - y0;
+  const curve = (from: number, to: number, rising: boolean): void => {
+    const [a, b] = [px(view, from), px(view, to)];
+    const steps = Math.max(1, Math.min(64, Math.round(b - a)));
+    for (let k = 0; k <= steps; k++) {
+      const at = from + ((to - from) * k) / steps;
+      const gain = drawnGain(clip, follower, Math.min(to - 0.5, Math.max(from + 0.5, at)));
+      const limited = Math.max(-20, Math.min(view.width + 20, px(view, at)));
+      g.lineTo(limited, y0 + (1 - (k === 0 && rising ? 0 : k === steps && !rising ? 0 : Math.min(1, gain))) * height);
+    }
+  };
+  const left = Math.max(-20, x0);
+  const right = Math.min(view.width + 20, x1);
+  g.beginPath();
+  g.moveTo(left, y1 - 0.5);
+  if (clip.fadeIn.length > 0 && px(view, clip.start + clip.fadeIn.length) > -20) curve(clip.start, clip.start + clip.fadeIn.length, true);
+  else g.lineTo(left, y0);
+  if (clip.fadeOut.length > 0 && px(view, clipEnd(clip) - clip.fadeOut.length) < view.width + 20) curve(clipEnd(clip) - clip.fadeOut.length, clipEnd(clip), false);
+  else g.lineTo(right, y0);
+  g.lineTo(right, y1 - 0.5);
+  g.closePath();
+}
+
+function paintHandles(g: CanvasRenderingContext2D, { view, palette }: OverlayScene, clip: Clip, x0: number, x1: number, y0: number, y1: number, hovered: string | null, selected: boolean): void {
+  const handle = (x: number, on: boolean): void => {
+    if (x < -6 || x > view.width + 6) return;
+    g.beginPath();
+    g.arc(x, y0, on ? 5 : 4, 0, 2 * Math.PI);
+    g.fillStyle = on ? palette.dyes.weld : palette.raised;
+    g.fill();
+    g.strokeStyle = palette.ink;
+    g.lineWidth = 1.5;
+    g.stroke();
+  };
+  if (selected || hovered === "fadeIn" || hovered === "fadeOut") {
+    handle(px(view, clip.start + clip.fadeIn.length), hovered === "fadeIn");
+    handle(px(view, clipEnd(clip) - clip.fadeOut.length), hovered === "fadeOut");
+  }
+  if (hovered === "start" || hovered === "end") {
+    const x = hovered === "start" ? x0 : x1;
+    g.fillStyle = faded(palette.dyes.weld, 0.9);
+    g.fillRect(hovered === "start" ? x : x - 4, y0 + 12, 4, y1 - y0 - 12);
+  }
+  if (hovered === "name") {
+    g.fillStyle = faded(palette.ink, 0.06);
+    g.fillRect(x0, y0, x1 - x0, NAME_STRIP);
+  }
+}
+
+/** Dashed edges of clips that lie under another one. */
+function paintBeneath(g: CanvasRenderingContext2D, { view, palette }: OverlayScene, clips: readonly Clip[], top: number, box: LaneBox): void {
+  if (!clips.some((c) => c.layer > 0)) return;
+  g.setLineDash([3, 3]);
+  g.strokeStyle = faded(palette.ink, 0.45);
+  g.lineWidth = 1;
+  for (const clip of clips) {
+    for (const edge of [clip.start, clipEnd(clip)]) {
+      if (!clips.some((c) => c.layer > clip.layer && c.start < edge && clipEnd(c) > edge)) continue;
+      const x = Math.round(px(view, edge)) + 0.5;
+      g.beginPath();
+      g.moveTo(x, top + CLOTH_TOP + 2);
+      g.lineTo(x, top + box.height - RAIL - 2);
+      g.stroke();
+    }
+  }
+  g.setLineDash([]);
+}
+
+let near = new Float32Array(1024);
+/** Samples on each side that the drawn curve is rebuilt from. */
+const LOBES = 12;
+
+/** Samples as dots on the curve that they stand for (Lanczos-windowed sinc), with the zero line. */
+function paintSamples(g: CanvasRenderingContext2D, { doc, view }: OverlayScene, clip: Clip, color: string, y0: number, y1: number): void {
+  const source = doc.sources.get(clip.sourceId);
+  if (!source) return;
+  const from = Math.max(clip.start, Math.floor(view.start) - 1);
+  const to = Math.min(clipEnd(clip), Math.ceil(view.start + view.width * view.samplesPerPixel) + 2);
+  if (to <= from) return;
+  const first = Math.max(0, clip.offset + from - clip.start - LOBES);
+  const count = Math.min(source.length, clip.offset + to - clip.start + LOBES) - first;
+  if (near.length < count) near = new Float32Array(2 * count);
+  const parts = Math.min(2, source.channels);
+  const factor = gainFactor(clip.gain);
+  const follower = clip.fadeOut.length > 0 ? blendAfter(doc, clip) : undefined;
+  for (let c = 0; c < parts; c++) {
+    if (!pageReader.read(clip.sourceId, c, first, near, 0, count)) return;
+    const half = (y1 - y0) / parts / 2 - 2;
+    const middle = y0 + ((y1 - y0) * (c + 0.5)) / parts;
+    const at = (t: number): number => {
+      const s = clip.offset + t - clip.start - first;
+      const k0 = Math.floor(s);
+      if (k0 === s) return near[k0] ?? 0;
+      let sum = 0;
+      for (let k = Math.max(0, k0 - LOBES + 1); k <= Math.min(count - 1, k0 + LOBES); k++) {
+        const d = Math.PI * (s - k);
+        sum += near[k] * (Math.sin(d) / d) * (Math.sin(d / LOBES) / (d / LOBES));
+      }
+      return sum;
+    };
+    const gain = (t: number): number => factor * drawnGain(clip, follower, Math.min(clipEnd(clip) - 1, Math.max(clip.start, t)));
+    const y = (t: number): number => middle - Math.max(-1, Math.min(1, at(t) * gain(t))) * half;
+    g.strokeStyle = faded(color, 0.35);
+    g.lineWidth = 1;
+    g.beginPath();
+    g.moveTo(px(view, from), middle);
+    g.lineTo(px(view, to), middle);
+    g.stroke();
+    g.strokeStyle = color;
+    g.lineWidth = 1.5;
+    g.beginPath();
+    const [a, b] = [Math.max(0, px(view, from)), Math.min(view.width, px(view, to - 1))];
+    for (let x = a; x <= b; x += 1) g.lineTo(x, y(view.start + x * view.samplesPerPixel));
+    g.stroke();
+    g.fillStyle = color;
+    for (let t = from; t < to; t++) {
+      g.beginPath();
+      g.arc(px(view, t), y(t), view.samplesPerPixel < 0.15 ? 3 : 2, 0, 2 * Math.PI);
+      g.fill();
+    }
+  }
+}
+
+function paintRail(g: CanvasRenderingContext2D, { doc, view, palette, preview }: OverlayScene, box: LaneBox, top: number, from: number, to: number): void {
+  const seams = laneSeams(doc, box.trackId);
+  const y = top + box.height - RAIL / 2 - 1;
+  let last = Number.NEGATIVE_INFINITY;
+  let low = 0;
+  let high = seams.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (seams[middle].position < from) low = middle + 1;
+    else high = middle;
+  }
+  for (let i = low; i < seams.length && seams[i].position <= to; i++) {
+    const seam = seams[i];
+    const x = px(view, seam.position);
+    const chosen = view.seamId === seam.id;
+    if (x - last < 3 && !chosen) continue;
+    last = x;
+    const kind = seamClass(doc, seam);
+    if (chosen || preview.zone?.seamId === seam.id) {
+      g.beginPath();
+      g.arc(x, y, 7.5, 0, 2 * Math.PI);
+      g.fillStyle = faded(palette.dyes.weld, chosen ? 0.45 : 0.25);
+      g.fill();
+    }
+    g.lineWidth = 1.5;
+    g.beginPath();
+    switch (kind) {
+      case "raw":
+        g.strokeStyle = palette.dyes.madder;
+        g.fillStyle = palette.raised;
+        g.moveTo(x, y - 5);
+        g.lineTo(x + 5, y);
+        g.lineTo(x, y + 5);
+        g.lineTo(x - 5, y);
+        g.closePath();
+        g.fill();
+        g.stroke();
+        break;
+      case "smooth":
+        g.fillStyle = palette.ink2;
+        g.arc(x, y, 2.75, 0, 2 * Math.PI);
+        g.fill();
+        break;
+      case "blended":
+        g.strokeStyle = palette.ink;
+        for (const d of [-1, 1]) {
+          g.moveTo(x - 3.5, y - 3.5 * d);
+          g.lineTo(x + 3.5, y + 3.5 * d);
+        }
+        g.stroke();
+        break;
+      case "unbroken":
+        g.strokeStyle = palette.ink3;
+        g.lineWidth = 1;
+        g.moveTo(x, y - 5);
+        g.lineTo(x, y + 5);
+        g.stroke();
+    }
+  }
+}
+
+function paintRange(g: CanvasRenderingContext2D, { doc, view, palette, preview }: OverlayScene): void {
+  const range = preview.range ?? view.range;
+  if (!range) return;
+  const tracks = new Set(range.trackIds);
+  const x0 = px(view, range.start);
+  const x1 = px(view, range.end);
+  g.fillStyle = faded(palette.dyes.weld, 0.2);
+  g.strokeStyle = palette.dyes.weld;
+  g.lineWidth = 1.5;
+  let open: { top: number; bottom: number } | null = null;
+  const flush = (): void => {
+    if (!open) return;
+    g.fillRect(x0, open.top, x1 - x0, open.bottom - open.top);
+    g.setLineDash([5, 4]);
+    g.strokeRect(x0, open.top + 1, x1 - x0, open.bottom - open.top - 2);
+    g.setLineDash([]);
+    open = null;
+  };
+  for (const box of laneBoxes(doc)) {
+    const top = box.top - view.scrollY;
+    if (!tracks.has(box.trackId)) flush();
+    else if (open) open.bottom = top + box.height;
+    else open = { top, bottom: top + box.height };
+  }
+  flush();
+}
+
+function paintFlag(g: CanvasRenderingContext2D, { view, palette }: OverlayScene, { x, y, lines }: NonNullable<Preview["flag"]>): void {
+  g.font = `600 12px ${NUMBERS}`;
+  const wide = Math.max(...lines.map((l) => g.measureText(l).width)) + 20;
+  const high = lines.length * 16 + 10;
+  const left = Math.max(4, Math.min(view.width - wide - 4, x + 14));
+  const top = y + 18 + high > view.height ? Math.max(4, y - high - 12) : y + 18;
+  g.save();
+  g.shadowColor = "rgba(0,0,0,0.25)";
+  g.shadowBlur = 12;
+  g.shadowOffsetY = 3;
+  g.beginPath();
+  g.roundRect(left, top, wide, high, 6);
+  g.fillStyle = palette.ink;
+  g.fill();
+  g.restore();
+  g.textBaseline = "middle";
+  lines.forEach((line, i) => {
+    g.font = `${i === 0 ? 700 : 500} 12px ${NUMBERS}`;
+    g.fillStyle = i === 0 ? palette.raised : mix(palette.ink, palette.raised, 0.78);
+    g.fillText(line, left + 10, top + 13 + i * 16);
+  });
+}

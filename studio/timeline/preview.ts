@@ -1,0 +1,26 @@
+import { create } from "zustand";
+import type { Document } from "@wet-thread/core/model/document";
+import type { TimeRange } from "@/state/view";
+
+/** What a gesture shows while it goes on. Nothing here is a commit. */
+export interface Preview {
+  /** The piece as it would be. */
+  readonly doc: Document | null;
+  readonly range: TimeRange | null;
+  readonly playhead: number | null;
+  /** A small dark flag at the pointer: the first line stands out. */
+  readonly flag: { readonly x: number; readonly y: number; readonly lines: readonly string[] } | null;
+  /** What attracted, to be lit. */
+  readonly lit: { readonly position: number; readonly kind: string } | null;
+  /** The zone under the pointer before a press: which clip, which part. */
+  readonly zone: { readonly kind: string; readonly clipId?: string; readonly seamId?: string; readonly x?: number } | null;
+}
+
+const NOTHING: Preview = { doc: null, range: null, playhead: null, flag: null, lit: null, zone: null };
+
+export const usePreview = create<Preview>(() => NOTHING);
+export const preview = (): Preview => usePreview.getState();
+export function setPreview(change: Partial<Preview>): void {
+  usePreview.setState(change);
+}
+export const clearPreview = (): void => usePreview.setState(NOTHING);

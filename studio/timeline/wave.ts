@@ -1,0 +1,80 @@
+import { PEAK_FIELDS, PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
+import { levelFor, pageReader, peakTile } from "@/state/media";
+
+/** Columns of a waveform: least, greatest and RMS of each, for one channel. NaN in `min` where nothing is known yet. */
+export interface Columns {
+  min: Float32Array;
+  max: Float32Array;
+  rms: Float32Array;
+}
+
+export const newColumns = (n: number): Columns => ({ min: new Float32Array(n), max: new Float32Array(n), rms: new Float32Array(n) });
+
+let samples = new Float32Array(1 << 17);
+
+/**
+ * Fills `count` columns: column i shows the recording's samples from `first + i · perColumn` on, `perColumn` of them. Coarser peaks
+ * stand in while finer ones are on their way.
+ */
+export function fillColumns(out: Columns, sourceId: string, channels: number, channel: number, length: number, first: number, perColumn: number, count: number): void {
+  const level = levelFor(perColumn);
+  if (level < 0 && fillFromSamples(out, sourceId, channel, length, first, perColumn, count)) return;
+  for (let l = Math.max(0, level); l < PEAK_LEVELS.length; l++) {
+    if (fillFromPeaks(out, sourceId, channels, channel, l, length, first, perColumn, count)) return;
+  }
+}
+
+function fillFromSamples(out: Columns, sourceId: string, channel: number, length: number, first: number, perColumn: number, count: number): boolean {
+  const from = Math.max(0, Math.floor(first));
+  const to = Math.min(length, Math.ceil(first + count * perColumn) + 1);
+  if (to <= from) return true;
+  if (samples.length < to - from) samples = new Float32Array(2 * (to - from));
+  if (!pageReader.read(sourceId, channel, from, samples, 0, to - from)) return false;
+  for (let i = 0; i < count; i++) {
+    const a = Math.max(0, Math.floor(first + i * perColumn) - from);
+    const b = Math.min(to - from, Math.max(a + 1, Math.floor(first + (i + 1) * perColumn) - from + 1));
+    let min = samples[a];
+    let max = min;
+    let sum = 0;
+    for (let k = a; k < b; k++) {
+      const v = samples[k];
+      if (v < min) min = v;
+      if (v > max) max = v;
+      sum += v * v;
+    }
+    out.min[i] = min;
+    out.max[i] = max;
+    out.rms[i] = Math.sqrt(sum / Math.max(1, b - a));
+  }
+  return true;
+}
+
+function fillFromPeaks(out: Columns, sourceId: string, channels: number, channel: number, level: number, length: number, first: number, perColumn: number, count: number): boolean {
+  const size = PEAK_LEVELS[level];
+  let tile = peakTile(sourceId, channels, channel, level, Math.max(0, first));
+  let whole = tile !== undefined;
+  for (let i = 0; i < count; i++) {
+    const from = Math.max(0, first + i * perColumn);
+    const to = Math.min(length, first + (i + 1) * perColumn);
+    let min = Number.POSITIVE_INFINITY;
+    let max = Number.NEGATIVE_INFINITY;
+    let rms = 0;
+    for (let at = Math.floor(from / size) * size; at < to; at += size) {
+      if (!tile || at < tile.from || at >= tile.from + tile.entries * size) {
+        tile = peakTile(sourceId, channels, channel, level, at);
+        if (!tile) {
+          whole = false;
+          break;
+        }
+      }
+      const e = tile.offset + Math.min(tile.entries - 1, Math.floor((at - tile.from) / size)) * PEAK_FIELDS;
+      if (tile.values[e] < min) min = tile.values[e];
+      if (tile.values[e + 1] > max) max = tile.values[e + 1];
+      if (tile.values[e + 2] > rms) rms = tile.values[e + 2];
+    }
+    out.min[i] = min === Number.POSITIVE_INFINITY ? Number.NaN : min;
+    out.max[i] = max;
+    out.rms[i] = rms;
+  }
+  return whole;
+}

@@ -1,0 +1,77 @@
+import type { Document } from "@wet-thread/core/model/document";
+import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
+import type { Seam } from "@wet-thread/core/seam/seams";
+import type { View } from "@/state/view";
+import { CLOTH_TOP, type LaneBox, laneAt, NAME_STRIP, RAIL } from "./geometry";
+import { laneSeams } from "./seam-classes";
+
+export type ZoneKind = "name" | "body" | "start" | "end" | "fadeIn" | "fadeOut" | "seam" | "lane" | "below" | "rangeStart" | "rangeEnd";
+
+/** The part of the timeline under a point. */
+export interface Zone {
+  readonly kind: ZoneKind;
+  readonly box?: LaneBox;
+  readonly clip?: Clip;
+  readonly seam?: Seam;
+}
+
+const EDGE = 6;
+const CORNER = 9;
+
+export function zoneAt(doc: Document, view: View, x: number, y: number): Zone {
+  const content = y + view.scrollY;
+  const box = laneAt(doc, content);
+  if (!box) return { kind: "below" };
+  const px = (s: number): number => (s - view.start) / view.samplesPerPixel;
+  const sample = view.start + x * view.samplesPerPixel;
+  const into = content - box.top;
+  if (into >= box.height - RAIL - 1) {
+    const seams = laneSeams(doc, box.trackId);
+    let best: Seam | undefined;
+    for (const seam of seams) if (Math.abs(px(seam.position) - x) <= 8 && (!best || Math.abs(px(seam.position) - x) < Math.abs(px(best.position) - x))) best = seam;
+    return best ? { kind: "seam", box, seam: best } : { kind: "lane", box };
+  }
+  if (view.range?.trackIds.includes(box.trackId)) {
+    if (Math.abs(px(view.range.start) - x) <= 4) return { kind: "rangeStart", box };
+    if (Math.abs(px(view.range.end) - x) <= 4) return { kind: "rangeEnd", box };
+  }
+  const reach = EDGE * view.samplesPerPixel;
+  const near = doc.lanes.get(box.trackId)?.within(Math.floor(sample - reach), Math.ceil(sample + reach) + 1) ?? [];
+  // The topmost first; among clips that only touch here, the selected one, then the one that the point lies in.
+  const inside = (c: Clip): boolean => sample >= c.start && sample < clipEnd(c);
+  const ordered = [...near].sort((a, b) => Number(inside(b)) - Number(inside(a)) || b.layer - a.layer || Number(view.clipIds.has(b.id)) - Number(view.clipIds.has(a.id)) || b.start - a.start);
+  const clip = ordered.find((c) => px(c.start) - 3 <= x && px(clipEnd(c)) + 3 >= x);
+  if (!clip) return { kind: "lane", box };
+  const [x0, x1] = [px(clip.start), px(clipEnd(clip))];
+  const wide = x1 - x0;
+  const yIn = into - CLOTH_TOP;
+  if (wide >= 26 && yIn <= 11) {
+    const inAt = px(clip.start + clip.fadeIn.length);
+    const outAt = px(clipEnd(clip) - clip.fadeOut.length);
+    if (!clip.blend && Math.abs(x - inAt) <= CORNER && x >= x0 - 3) return { kind: "fadeIn", box, clip };
+    if (Math.abs(x - outAt) <= CORNER && x <= x1 + 3) return { kind: "fadeOut", box, clip };
+  }
+  const edge = Math.min(EDGE, Math.max(2, wide / 4));
+  if (Math.abs(x - x0) <= edge) return { kind: "start", box, clip };
+  if (Math.abs(x - x1) <= edge) return { kind: "end", box, clip };
+  return { kind: yIn < NAME_STRIP ? "name" : "body", box, clip };
+}
+
+export const CURSORS: Readonly<Record<ZoneKind, string>> = {
+  name: "grab", body: "text", start: "ew-resize", end: "ew-resize", fadeIn: "nwse-resize", fadeOut: "nesw-resize", seam: "pointer", lane: "text", below: "default", rangeStart: "ew-resize", rangeEnd: "ew-resize",
+};
+
+/** What a press in a zone would do, for the line at the bottom. */
+export const HINTS: Readonly<Record<ZoneKind, string>> = {
+  name: "Drag to move · click to select",
+  body: "Drag to make a range · click to place the playhead",
+  start: "Drag to trim the start",
+  end: "Drag to trim the end",
+  fadeIn: "Drag sideways for the length of the fade-in, up and down for its bend",
+  fadeOut: "Drag sideways for the length of the fade-out, up and down for its bend",
+  seam: "Click to see the seam · drag to change its fades · double-click to smooth it",
+  lane: "Drag to make a range · click to place the playhead",
+  below: "Drop a recording here to start a track",
+  rangeStart: "Drag the start of the range",
+  rangeEnd: "Drag the end of the range",
+};
