@@ -2,7 +2,7 @@
 import { setTimeout as wait } from "node:timers/promises";
 import { encodeFrames, wavHeader } from "@wet-thread/core/media/wav/writer";
 import { demoSteps, PROJECT } from "./project";
-import { makeRecordings, type Made } from "./sound";
+import { type Made, makeRecordings } from "./sound";
 
 /** A recording as 24-bit WAV; speech keeps its own rate. */
 export function wavBytes({ channels, rate }: Made): Uint8Array<ArrayBuffer> {
@@ -28,10 +28,15 @@ interface Project {
 /** Creates the demo and returns its ids. */
 export async function createDemo(base: string, name = PROJECT.name): Promise<{ projectId: string; versionId: string }> {
   const post = (body: unknown): RequestInit => ({ method: "POST", body: JSON.stringify(body) });
+  // Made first: a connection must not lie idle while the looms are being struck.
+  const recordings = await makeRecordings();
   const project = await call<Project>(`${base}/api/projects`, post({ name, sampleRate: PROJECT.sampleRate, version: PROJECT.version }));
   const ids = new Map<string, string>();
-  for (const made of await makeRecordings()) {
-    const source = await call<{ id: string }>(`${base}/api/projects/${project.id}/sources?name=${encodeURIComponent(`${made.name}.wav`)}`, { method: "POST", body: wavBytes(made) });
+  for (const made of recordings) {
+    const source = await call<{ id: string }>(`${base}/api/projects/${project.id}/sources?name=${encodeURIComponent(`${made.name}.wav`)}`, {
+      method: "POST",
+      body: wavBytes(made),
+    });
     ids.set(made.name, source.id);
   }
   const lengths = new Map<string, number>();

@@ -1,5 +1,5 @@
-import { MeterMap, type MeterEvent } from "@wet-thread/core/time/meter";
-import { TempoMap, type TempoEvent } from "@wet-thread/core/time/tempo";
+import { type MeterEvent, MeterMap } from "@wet-thread/core/time/meter";
+import { type TempoEvent, TempoMap } from "@wet-thread/core/time/tempo";
 
 /** The night's plan: 92 beats a minute in 4/4, two bars of 3/4, four of 6/8, then faster. */
 export const RATE = 48_000;

@@ -1,7 +1,7 @@
 import fs from "node:fs";
 import path from "node:path";
-import { decodeFrames, openWav } from "@wet-thread/core/media/wav/reader";
 import { memorySource } from "@wet-thread/core/media/source";
+import { decodeFrames, openWav } from "@wet-thread/core/media/wav/reader";
 import { random, soften, whiteNoise } from "./random";
 import { at, RATE } from "./score";
 
@@ -23,7 +23,8 @@ function strike(out: Float32Array, start: number, level: number, pitch: number, 
   const grit = whiteNoise(Math.min(seconds(0.5), out.length - start), seed);
   for (let i = 0; i < grit.length; i++) {
     const t = i / RATE;
-    const wood = Math.cos(2 * Math.PI * pitch * t) * Math.exp(-t / ring) + 0.5 * Math.cos(2 * Math.PI * pitch * 2.76 * t) * Math.exp(-t / (ring * 0.6));
+    const wood =
+      Math.cos(2 * Math.PI * pitch * t) * Math.exp(-t / ring) + 0.5 * Math.cos(2 * Math.PI * pitch * 2.76 * t) * Math.exp(-t / (ring * 0.6));
     const gritty = i === 0 ? 0.3 : grit[i] * 0.5 * Math.exp(-t / 0.012);
     out[start + i] += level * (0.55 * wood + gritty);
   }
@@ -52,7 +53,12 @@ function bell(name: string, strikes: readonly number[], pitch: number, place: nu
   const length = (strikes.at(-1) as number) + seconds(3.2);
   const channels = [new Float32Array(length), new Float32Array(length)];
   const next = random(seed);
-  const partials = [1, 2.02, 2.41, 3.01, 4.18, 5.43].map((ratio, k) => ({ ratio, level: 0.32 / (1 + k), decay: 1.5 / (1 + k * 0.7), phase: next() * 6.28 }));
+  const partials = [1, 2.02, 2.41, 3.01, 4.18, 5.43].map((ratio, k) => ({
+    ratio,
+    level: 0.32 / (1 + k),
+    decay: 1.5 / (1 + k * 0.7),
+    phase: next() * 6.28,
+  }));
   for (const start of strikes) {
     for (let i = 0; i < length - start; i++) {
       const t = i / RATE;
@@ -164,7 +170,13 @@ export async function makeRecordings(): Promise<Made[]> {
     await take("Guide, take 1", [0.25, "welcome", 0.9, "shuttle-slip", 0.45, "shuttle", 0.7, "sleep", 0.3], 600),
     await take("Guide, take 2", [0.2, "shuttle", 0.65, "treadle", 0.8, "oil", 0.35], 620),
     await take("Guide, take 3", [0.2, "bell", 0.75, "sleep", 0.6, "lights", 0.4], 640),
-    bell("Bells, low", [1, 3].flatMap((beat) => [0, 1].map((bar) => bellAt(5 + bar, beat, 5))).sort((a, b) => a - b), 392, 0.35, 700),
+    bell(
+      "Bells, low",
+      [1, 3].flatMap((beat) => [0, 1].map((bar) => bellAt(5 + bar, beat, 5))).sort((a, b) => a - b),
+      392,
+      0.35,
+      700,
+    ),
     bell("Bells, high", [bellAt(5, 1, 5), bellAt(5, 2, 5), bellAt(5, 4, 5)], 784, 0.65, 720),
     ...hums(),
     rain(),

@@ -1,7 +1,8 @@
 // npm start: sets everything up, opens the demo's database, serves, and stops what it started.
-import { ENV, ensureBuild, ensureModules, ensureNode, buildWorklet, migrate, TSX } from "./lib/setup.mjs";
+
 import { startPostgres } from "./lib/postgres.mjs";
 import { startServer } from "./lib/server.mjs";
+import { buildWorklet, ENV, ensureBuild, ensureModules, ensureNode, migrate, TSX } from "./lib/setup.mjs";
 import { freePort, Halt, run, say } from "./lib/shell.mjs";
 
 const dev = process.argv.includes("--dev");
@@ -19,7 +20,8 @@ process.on("SIGINT", () => void stop(0));
 process.on("SIGTERM", () => void stop(0));
 
 try {
-  if (!/^(127\.|localhost$|::1$)/.test(host) && !process.env.WET_THREAD_PASSPHRASE) throw new Halt(`HOST=${host} opens this server to the network. Set WET_THREAD_PASSPHRASE first; people sign in with it. Nothing was started.`);
+  if (!/^(127\.|localhost$|::1$)/.test(host) && !process.env.WET_THREAD_PASSPHRASE)
+    throw new Halt(`HOST=${host} opens this server to the network. Set WET_THREAD_PASSPHRASE first; people sign in with it. Nothing was started.`);
   ensureNode();
   ensureModules();
   const postgres = await startPostgres(".data");

@@ -1,10 +1,11 @@
 // npm test: sets everything up, then types, lint, boundaries, unit, API and end-to-end tests, on a database and ports of its own.
+
+import { spawnSync } from "node:child_process";
 import fs from "node:fs";
 import path from "node:path";
-import { spawnSync } from "node:child_process";
-import { ENV, ensureBuild, ensureChromium, ensureModules, ensureNode, migrate } from "./lib/setup.mjs";
 import { startPostgres } from "./lib/postgres.mjs";
 import { startServer } from "./lib/server.mjs";
+import { ENV, ensureBuild, ensureChromium, ensureModules, ensureNode, migrate } from "./lib/setup.mjs";
 import { freePort, Halt, ROOT, say } from "./lib/shell.mjs";
 
 let [passed, failed] = [0, 0];
@@ -51,7 +52,14 @@ try {
   check("types of demo, bench and e2e", bin("tsc"), ["-p", "tsconfig.json"]);
   check("lint", bin("biome"), ["ci", "--error-on-warnings", "."]);
   check("boundaries", bin("depcruise"), ["--config", ".dependency-cruiser.cjs", "core/src", "studio", "demo", "bench", "e2e"]);
-  const vitest = (folder, report) => ["run", "--root", folder, "--reporter=default", "--reporter=json", `--outputFile.json=${path.join(out, report)}`];
+  const vitest = (folder, report) => [
+    "run",
+    "--root",
+    folder,
+    "--reporter=default",
+    "--reporter=json",
+    `--outputFile.json=${path.join(out, report)}`,
+  ];
   suite("unit", bin("vitest"), vitest("core", "unit.json"), path.join(out, "unit.json"), vitestCount);
   suite("unit of studio", bin("vitest"), vitest("studio", "studio.json"), path.join(out, "studio.json"), vitestCount);
   if (wanted("api") || wanted("e2e")) {
@@ -63,7 +71,9 @@ try {
     stops.push(server.stop);
     const env = { WET_THREAD_URL: server.url, DATABASE_URL: postgres.url };
     suite("api", bin("vitest"), vitest("e2e/api", "api.json"), path.join(out, "api.json"), vitestCount, { env });
-    suite("e2e", bin("playwright"), ["test", "--config", "e2e/playwright.config.ts"], path.join(out, "e2e.json"), playwrightCount, { env: { ...env, PLAYWRIGHT_JSON_OUTPUT_NAME: path.join(out, "e2e.json") } });
+    suite("e2e", bin("playwright"), ["test", "--config", "e2e/playwright.config.ts"], path.join(out, "e2e.json"), playwrightCount, {
+      env: { ...env, PLAYWRIGHT_JSON_OUTPUT_NAME: path.join(out, "e2e.json") },
+    });
   }
 } catch (error) {
   console.error(error instanceof Halt ? `wet thread: ${error.message}` : error);

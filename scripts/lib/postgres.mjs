@@ -1,7 +1,7 @@
+import { spawnSync } from "node:child_process";
 import { createHash } from "node:crypto";
 import fs from "node:fs";
 import path from "node:path";
-import { spawnSync } from "node:child_process";
 import { freePort, Halt, installDebian, isRoot, ROOT, run, say } from "./shell.mjs";
 
 const BASE = "/usr/lib/postgresql";
@@ -29,7 +29,8 @@ function ensurePrograms() {
 }
 
 /** PostgreSQL refuses to run as root: there it runs as the user postgres. */
-const asServer = (command, args) => (isRoot ? ["setpriv", ["--reuid=postgres", "--regid=postgres", "--clear-groups", command, ...args]] : [command, args]);
+const asServer = (command, args) =>
+  isRoot ? ["setpriv", ["--reuid=postgres", "--regid=postgres", "--clear-groups", command, ...args]] : [command, args];
 
 /** The project's own data folder, or, where the user postgres could not walk to it, one like it in the folder for temporary files that survive. */
 function clusterFolder(folder) {
@@ -93,4 +94,3 @@ export async function startPostgres(folder) {
     kill: () => process.kill(Number(fs.readFileSync(path.join(data, "postmaster.pid"), "utf8").split("\n")[0]), "SIGKILL"),
   };
 }
-

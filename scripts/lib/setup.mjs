@@ -12,7 +12,9 @@ export function ensureNode() {
 
 /** The node modules of the lock file, installed when they are not the ones that are there. */
 export function ensureModules() {
-  const lock = createHash("sha256").update(fs.readFileSync(at("package-lock.json"))).digest("hex");
+  const lock = createHash("sha256")
+    .update(fs.readFileSync(at("package-lock.json")))
+    .digest("hex");
   const mark = at("node_modules", ".wet-thread-lock");
   if (fs.existsSync(mark) && fs.readFileSync(mark, "utf8") === lock) return;
   say("installing node modules");
@@ -50,7 +52,14 @@ function sourceHash() {
 /** The audio worklet runs where no bundler reaches: esbuild writes it as plain JavaScript. */
 export async function buildWorklet() {
   const esbuild = await import("esbuild");
-  await esbuild.build({ entryPoints: [at("studio", "engine", "worklet", "player.worklet.ts")], bundle: true, format: "esm", target: "es2022", outfile: at("studio", "public", "worklet", "player.js"), logLevel: "error" });
+  await esbuild.build({
+    entryPoints: [at("studio", "engine", "worklet", "player.worklet.ts")],
+    bundle: true,
+    format: "esm",
+    target: "es2022",
+    outfile: at("studio", "public", "worklet", "player.js"),
+    logLevel: "error",
+  });
 }
 
 /** Builds the application unless the build that is there is of these very sources. */

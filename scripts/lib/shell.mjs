@@ -26,9 +26,22 @@ export const has = (command) => spawnSync("which", [command]).status === 0;
 export function installDebian(packages) {
   say(`installing ${packages.join(", ")} from Debian's packages`);
   const sudo = isRoot ? [] : ["sudo", "-n"];
-  if (!isRoot && spawnSync("sudo", ["-n", "true"]).status !== 0) throw new Halt(`These Debian packages are needed: ${packages.join(", ")}. Run this as root, allow sudo, or install them by hand: apt-get install ${packages.join(" ")}`);
+  if (!isRoot && spawnSync("sudo", ["-n", "true"]).status !== 0)
+    throw new Halt(
+      `These Debian packages are needed: ${packages.join(", ")}. Run this as root, allow sudo, or install them by hand: apt-get install ${packages.join(" ")}`,
+    );
   const apt = (args) => {
-    const [command, ...rest] = [...sudo, "env", "DEBIAN_FRONTEND=noninteractive", "apt-get", "-o", "DPkg::Lock::Timeout=300", "-o", "Acquire::Retries=3", ...args];
+    const [command, ...rest] = [
+      ...sudo,
+      "env",
+      "DEBIAN_FRONTEND=noninteractive",
+      "apt-get",
+      "-o",
+      "DPkg::Lock::Timeout=300",
+      "-o",
+      "Acquire::Retries=3",
+      ...args,
+    ];
     run(command, rest);
   };
   apt(["update"]);

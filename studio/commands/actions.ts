@@ -1,19 +1,19 @@
-import { toast } from "sonner";
-import type { Edit } from "@wet-thread/core/edit/registry";
 import { materialAt } from "@wet-thread/core/edit/clips/blends";
+import type { Edit } from "@wet-thread/core/edit/registry";
 import { type Document, documentEnd, timebaseOf } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import type { Seam } from "@wet-thread/core/seam/seams";
 import { formatChange } from "@wet-thread/core/time/format";
 import { nudged } from "@wet-thread/core/time/nudge";
+import { toast } from "sonner";
 import { session } from "@/state/session";
 import { edgeFade, settings, stepInForce } from "@/state/settings";
 import { selectClips, setView, showSpan, view } from "@/state/view";
 import { laneBoxes } from "@/timeline/geometry";
 import { placePlayhead } from "@/timeline/gestures";
+import { viewGrid } from "@/timeline/grid-columns";
 import { findSeam, laneSeams, seamClass } from "@/timeline/seam-classes";
 import { hitsIn } from "@/timeline/snapping";
-import { viewGrid } from "@/timeline/grid-columns";
 
 const doc = (): Document => session().doc;
 const withFade = (edit: Edit): Edit => ({ ...edit, edgeFade: edgeFade(doc().sampleRate) });
@@ -62,7 +62,15 @@ export function fade(edge: "in" | "out"): void {
   if (range) return void session().edit([{ type: "fade-range", start: range.start, end: range.end, trackIds: range.trackIds, edge, shape }]);
   const clips = selectedClips();
   if (clips.length === 0) return void toast("Select clips, or make a range over the part to fade.", { id: "select" });
-  session().edit([{ type: "set-fade", clipIds: clips.map((c) => c.id), edge, length: Math.round((Math.max(1, settings().edgeFadeMs) * doc().sampleRate) / 1000), shape }]);
+  session().edit([
+    {
+      type: "set-fade",
+      clipIds: clips.map((c) => c.id),
+      edge,
+      length: Math.round((Math.max(1, settings().edgeFadeMs) * doc().sampleRate) / 1000),
+      shape,
+    },
+  ]);
 }
 
 /** Edits that give a raw seam the shortest smooth end: a blend where both sides have material, else fades, at the set length. */
@@ -72,11 +80,14 @@ export function smoothEdits(d: Document, seam: Seam): Edit[] {
   const { left, right, position } = seam;
   if (left && right && left !== right && clipEnd(left) === position && right.start === position) {
     const has = materialAt(left, right, position, d.sources.get(left.sourceId)?.length ?? 0);
-    if (Math.min(has.before, has.after) >= length / 2) return [{ type: "set-blend", clipId: right.id, with: left.id, length, place: "centred", law: "auto", shape }];
+    if (Math.min(has.before, has.after) >= length / 2)
+      return [{ type: "set-blend", clipId: right.id, with: left.id, length, place: "centred", law: "auto", shape }];
   }
   const edits: Edit[] = [];
-  if (left && left !== right && clipEnd(left) === position && left.fadeOut.length < length) edits.push({ type: "set-fade", clipIds: [left.id], edge: "out", length, shape });
-  if (right && left !== right && right.start === position && right.fadeIn.length < length) edits.push({ type: "set-fade", clipIds: [right.id], edge: "in", length, shape });
+  if (left && left !== right && clipEnd(left) === position && left.fadeOut.length < length)
+    edits.push({ type: "set-fade", clipIds: [left.id], edge: "out", length, shape });
+  if (right && left !== right && right.start === position && right.fadeIn.length < length)
+    edits.push({ type: "set-fade", clipIds: [right.id], edge: "in", length, shape });
   return edits;
 }
 
@@ -90,7 +101,11 @@ export function smoothSeam(id: string): void {
 
 export function smoothAllRaw(): void {
   const d = doc();
-  const edits = d.piece.trackOrder.flatMap((id) => laneSeams(d, id).filter((s) => seamClass(d, s) === "raw").flatMap((s) => smoothEdits(d, s)));
+  const edits = d.piece.trackOrder.flatMap((id) =>
+    laneSeams(d, id)
+      .filter((s) => seamClass(d, s) === "raw")
+      .flatMap((s) => smoothEdits(d, s)),
+  );
   if (edits.length === 0) return void toast("No raw seam is left.");
   session().edit(edits, "Smooth all raw seams");
 }
@@ -99,7 +114,9 @@ export function smoothAllRaw(): void {
 export function stepSeam(direction: 1 | -1): void {
   const d = doc();
   const { seamId, playhead, start, width, samplesPerPixel } = view();
-  const seams = tracksMeant().flatMap((id) => [...laneSeams(d, id)]).sort((a, b) => a.position - b.position);
+  const seams = tracksMeant()
+    .flatMap((id) => [...laneSeams(d, id)])
+    .sort((a, b) => a.position - b.position);
   const from = findSeam(d, seamId)?.position ?? playhead;
   const next = direction > 0 ? seams.find((s) => s.position > from) : seams.findLast((s) => s.position < from);
   if (!next) return void toast(direction > 0 ? "There is no later seam." : "There is no earlier seam.", { id: "step" });
@@ -151,7 +168,13 @@ export function nudge(direction: 1 | -1): void {
   const to = nudged(now.base, now.count, step, base);
   if (to < 0) return void toast("That would go before zero.", { id: "nudge" });
   if (clips.length) {
-    if (!session().edit([withFade({ type: "move", clipIds: clips.map((c) => c.id), by: to - at })], `Nudge ${clips.length === 1 ? clips[0].name : `${clips.length} clips`}`)) return;
+    if (
+      !session().edit(
+        [withFade({ type: "move", clipIds: clips.map((c) => c.id), by: to - at, overlap: set.overlaps })],
+        `Nudge ${clips.length === 1 ? clips[0].name : `${clips.length} clips`}`,
+      )
+    )
+      return;
   } else if (range) setView({ range: { ...range, start: to, end: range.end + to - at } });
   else placePlayhead(to);
   run = now;
@@ -161,7 +184,8 @@ export function nudge(direction: 1 | -1): void {
 export function setLoopFromRange(): void {
   const { range } = view();
   const { loop } = doc().piece;
-  if (range && !(loop && loop.start === range.start && loop.end === range.end)) return void session().edit([{ type: "set-loop", loop: { start: range.start, end: range.end, on: true } }]);
+  if (range && !(loop && loop.start === range.start && loop.end === range.end))
+    return void session().edit([{ type: "set-loop", loop: { start: range.start, end: range.end, on: true } }]);
   if (!loop) return void toast("Make a range first; the loop takes its bounds.", { id: "loop" });
   session().edit([{ type: "set-loop", loop: { ...loop, on: !loop.on } }], loop.on ? "Loop off" : "Loop on");
 }
@@ -177,9 +201,15 @@ export function zoomToSelection(): void {
 }
 
 export function selectAll(): void {
-  selectClips(laneBoxes(doc()).flatMap((b) => doc().lanes.get(b.trackId)?.clips.map((c) => c.id) ?? []));
+  selectClips(
+    laneBoxes(doc()).flatMap(
+      (b) =>
+        doc()
+          .lanes.get(b.trackId)
+          ?.clips.map((c) => c.id) ?? [],
+    ),
+  );
 }
-
 
 /** The next or previous clip on the track of the selected one, or of the chosen track. */
 export function stepClip(direction: 1 | -1): void {

@@ -20,8 +20,18 @@ const middle = (): number => {
 
 export const COMMANDS: readonly Command[] = [
   { id: "play", title: "Play or stop", keys: ["Space"], run: () => transport().toggle() },
-  { id: "play-range", title: "Play the range", keys: ["Shift+Space"], run: () => void transport().play(view().range?.start ?? view().playhead, view().range?.end ?? null) },
-  { id: "to-start", title: "Playhead to the start", keys: ["Home"], run: () => (view().playing ? void transport().play(0) : setView({ playhead: 0, start: 0 })) },
+  {
+    id: "play-range",
+    title: "Play the range",
+    keys: ["Shift+Space"],
+    run: () => void transport().play(view().range?.start ?? view().playhead, view().range?.end ?? null),
+  },
+  {
+    id: "to-start",
+    title: "Playhead to the start",
+    keys: ["Home"],
+    run: () => (view().playing ? void transport().play(0) : setView({ playhead: 0, start: 0 })),
+  },
   { id: "loop", title: "Loop on or off, or from the range", keys: ["L"], run: act.setLoopFromRange },
   { id: "undo", title: "Undo", keys: ["Mod+Z"], run: () => session().back("undo") },
   { id: "redo", title: "Redo", keys: ["Mod+Shift+Z", "Mod+Y"], run: () => session().back("redo") },
@@ -71,9 +81,13 @@ function pressed(e: KeyboardEvent): string {
   return `${e.ctrlKey || e.metaKey ? "Mod+" : ""}${shift ? "Shift+" : ""}${named}`;
 }
 
-const typing = (target: EventTarget | null): boolean => target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) && !(target instanceof HTMLInputElement && /^(range|checkbox|radio|button)$/.test(target.type));
+const typing = (target: EventTarget | null): boolean =>
+  target instanceof HTMLElement &&
+  (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) &&
+  !(target instanceof HTMLInputElement && /^(range|checkbox|radio|button)$/.test(target.type));
 /** Open menus take their own keys; sliders and buttons only those that work them. */
-const inMenu = (target: EventTarget | null): boolean => target instanceof HTMLElement && target.closest("[role=menu],[role=dialog],[role=listbox]") !== null;
+const inMenu = (target: EventTarget | null): boolean =>
+  target instanceof HTMLElement && target.closest("[role=menu],[role=dialog],[role=listbox]") !== null;
 const takes = (target: EventTarget | null, key: string): boolean => {
   if (!(target instanceof HTMLElement)) return false;
   if (target.getAttribute("role") === "slider") return /^(Arrow|Page|Home|End)/.test(key);

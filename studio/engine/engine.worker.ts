@@ -4,8 +4,8 @@ import { applyChanges, type Change, type Document, documentFrom } from "@wet-thr
 import type { SourceInfo, VersionData } from "@wet-thread/core/model/schema";
 import type { PcmReader } from "@wet-thread/core/render/reader";
 import { Renderer, spansNeeded } from "@wet-thread/core/render/renderer";
-import { HEAD_START, HEADER, RING_FRAMES, type Ring, ringOf } from "./ring";
 import type { FromEngine, ToEngine } from "./messages";
+import { HEAD_START, HEADER, RING_FRAMES, type Ring, ringOf } from "./ring";
 
 /** Frames rendered in one go. */
 const BLOCK = 1024;
@@ -251,12 +251,20 @@ class Engine {
       left = Math.max(left, Math.abs(this.ring.left[at]));
       right = Math.max(right, Math.abs(this.ring.right[at]));
     }
-    port.postMessage({ type: "meters", tracks: Object.fromEntries(this.renderer.peaks), left, right, starved: Atomics.load(this.ring.header, HEADER.starved) });
+    port.postMessage({
+      type: "meters",
+      tracks: Object.fromEntries(this.renderer.peaks),
+      left,
+      right,
+      starved: Atomics.load(this.ring.header, HEADER.starved),
+    });
   }
 }
 
 async function waitForChange(header: Int32Array, index: number, seen: number): Promise<void> {
-  const wait = (Atomics as unknown as { waitAsync?: (a: Int32Array, i: number, v: number, t: number) => { async: boolean; value: Promise<string> | string } }).waitAsync;
+  const wait = (
+    Atomics as unknown as { waitAsync?: (a: Int32Array, i: number, v: number, t: number) => { async: boolean; value: Promise<string> | string } }
+  ).waitAsync;
   if (!wait) {
     await new Promise((wake) => setTimeout(wake, 10));
     return;

@@ -18,4 +18,10 @@ export type FromEngine =
   | { readonly type: "anchor"; readonly frame: number; readonly position: number }
   | { readonly type: "reached"; readonly frame: number }
   | { readonly type: "swapped"; readonly frame: number }
-  | { readonly type: "meters"; readonly tracks: Readonly<Record<string, number>>; readonly left: number; readonly right: number; readonly starved: number };
+  | {
+      readonly type: "meters";
+      readonly tracks: Readonly<Record<string, number>>;
+      readonly left: number;
+      readonly right: number;
+      readonly starved: number;
+    };

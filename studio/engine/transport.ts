@@ -1,5 +1,5 @@
+import { type Change, type Document, dataOf } from "@wet-thread/core/model/document";
 import { create } from "zustand";
-import { type Change, dataOf, type Document } from "@wet-thread/core/model/document";
 import { session } from "@/state/session";
 import { setView, view } from "@/state/view";
 import type { FromEngine, ToEngine } from "./messages";
@@ -69,7 +69,11 @@ export class Transport {
     if (!this.context) {
       this.context = new AudioContext({ sampleRate: session().doc.sampleRate, latencyHint: "interactive" });
       await this.context.audioWorklet.addModule("/worklet/player.js");
-      const player = new AudioWorkletNode(this.context, "player", { numberOfInputs: 0, outputChannelCount: [2], processorOptions: { memory: this.ring.memory } });
+      const player = new AudioWorkletNode(this.context, "player", {
+        numberOfInputs: 0,
+        outputChannelCount: [2],
+        processorOptions: { memory: this.ring.memory },
+      });
       player.connect(this.context.destination);
     }
     if (this.context.state !== "running") await this.context.resume();
@@ -140,8 +144,10 @@ function differences(a: Document, b: Document): Change[] | null {
   for (const id of new Set([...a.lanes.keys(), ...b.lanes.keys()])) {
     const [before, after] = [a.lanes.get(id), b.lanes.get(id)];
     if (before === after) continue;
-    for (const clip of before?.clips ?? []) if (b.clips.get(clip.id) === undefined) out.push({ kind: "clip", id: clip.id, before: clip, after: null });
-    for (const clip of after?.clips ?? []) if (a.clips.get(clip.id) !== clip) out.push({ kind: "clip", id: clip.id, before: a.clips.get(clip.id) ?? null, after: clip });
+    for (const clip of before?.clips ?? [])
+      if (b.clips.get(clip.id) === undefined) out.push({ kind: "clip", id: clip.id, before: clip, after: null });
+    for (const clip of after?.clips ?? [])
+      if (a.clips.get(clip.id) !== clip) out.push({ kind: "clip", id: clip.id, before: a.clips.get(clip.id) ?? null, after: clip });
   }
   return out;
 }

@@ -48,7 +48,10 @@ function Progress() {
   const reading = [...sources.values()].filter((s) => s.status === "queued" || s.status === "importing");
   if (uploads.length + reading.length === 0) return null;
   return (
-    <section aria-label="Imports" className="fixed right-4 bottom-10 z-30 w-[300px] space-y-2 rounded-lg border border-line bg-raised p-3 shadow-float">
+    <section
+      aria-label="Imports"
+      className="fixed right-4 bottom-10 z-30 w-[300px] space-y-2 rounded-lg border border-line bg-raised p-3 shadow-float"
+    >
       <h2 className="flex items-center gap-2 font-semibold">
         <UploadIcon size={15} aria-hidden /> Importing
       </h2>
@@ -56,7 +59,13 @@ function Progress() {
         <Row key={u.id} name={u.name} what="sending" part={u.size ? u.sent / u.size : 0} onCancel={u.cancel} />
       ))}
       {reading.map((s) => (
-        <Row key={s.id} name={s.name} what="reading" part={s.progress} onCancel={() => void fetch(`/api/sources/${s.id}`, { method: "DELETE" }).then(() => session().refreshSources())} />
+        <Row
+          key={s.id}
+          name={s.name}
+          what="reading"
+          part={s.progress}
+          onCancel={() => void fetch(`/api/sources/${s.id}`, { method: "DELETE" }).then(() => session().refreshSources())}
+        />
       ))}
     </section>
   );

@@ -1,9 +1,9 @@
 "use client";
+import { documentEnd } from "@wet-thread/core/model/document";
+import { formatLength } from "@wet-thread/core/time/format";
 import { Download } from "lucide-react";
 import { useState } from "react";
 import { toast } from "sonner";
-import { documentEnd } from "@wet-thread/core/model/document";
-import { formatLength } from "@wet-thread/core/time/format";
 import { ask, ServerError } from "@/state/api";
 import { session, useSession } from "@/state/session";
 import { useView } from "@/state/view";
@@ -58,15 +58,41 @@ export function ExportMenu() {
       <div className="space-y-3">
         <div>
           <span className="mb-1 block text-ink-2 text-sm">What</span>
-          <Segments label="What to export" value={range ? what : "piece"} onChange={setWhat} options={range ? [["piece", "Whole piece"], ["range", "Range"]] : [["piece", "Whole piece"]]} />
+          <Segments
+            label="What to export"
+            value={range ? what : "piece"}
+            onChange={setWhat}
+            options={
+              range
+                ? [
+                    ["piece", "Whole piece"],
+                    ["range", "Range"],
+                  ]
+                : [["piece", "Whole piece"]]
+            }
+          />
           <p className="num mt-1.5 text-ink-3 text-sm">{formatLength(span.end - span.start, doc.sampleRate)}</p>
         </div>
         <div>
           <span className="mb-1 block text-ink-2 text-sm">WAV</span>
-          <Segments label="Samples" value={encoding} onChange={setEncoding} options={[["pcm16", "16 bit"], ["pcm24", "24 bit"], ["float32", "32 float"]]} />
+          <Segments
+            label="Samples"
+            value={encoding}
+            onChange={setEncoding}
+            options={[
+              ["pcm16", "16 bit"],
+              ["pcm24", "24 bit"],
+              ["float32", "32 float"],
+            ]}
+          />
         </div>
         {busy && (
-          <div role="progressbar" aria-valuenow={Math.round(job.progress * 100)} aria-label="Rendering" className="h-1.5 overflow-hidden rounded-full bg-weft">
+          <div
+            role="progressbar"
+            aria-valuenow={Math.round(job.progress * 100)}
+            aria-label="Rendering"
+            className="h-1.5 overflow-hidden rounded-full bg-weft"
+          >
             <div className="h-full bg-indigo" style={{ width: `${Math.max(3, job.progress * 100)}%` }} />
           </div>
         )}
@@ -76,7 +102,11 @@ export function ExportMenu() {
             {busy ? "Rendering …" : "Render"}
           </Button>
           {job?.status === "ready" && (
-            <a href={`/api/exports/${job.id}/file`} download className="inline-flex h-8 flex-1 items-center justify-center gap-2 rounded-md border border-line bg-raised px-3 font-medium hover:border-ink-3">
+            <a
+              href={`/api/exports/${job.id}/file`}
+              download
+              className="inline-flex h-8 flex-1 items-center justify-center gap-2 rounded-md border border-line bg-raised px-3 font-medium hover:border-ink-3"
+            >
               <Download size={15} aria-hidden /> Save file
             </a>
           )}

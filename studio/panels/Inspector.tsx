@@ -2,9 +2,9 @@
 import { Tabs } from "radix-ui";
 import { smoothAllRaw } from "@/commands/actions";
 import { useSession } from "@/state/session";
+import { useMedia } from "@/state/use-media";
 import { type InspectorTab, setView, useView } from "@/state/view";
 import { countSeams } from "@/timeline/seam-classes";
-import { useMedia } from "@/state/use-media";
 import { ClipTab } from "./inspector/ClipTab";
 import { HistoryTab } from "./inspector/HistoryTab";
 import { SeamTab } from "./inspector/SeamTab";
@@ -24,9 +24,13 @@ export function Inspector() {
   return (
     <aside aria-label="Inspector" className="flex w-[292px] shrink-0 flex-col border-line border-l">
       <Tabs.Root value={tab} onValueChange={(t) => setView({ tab: t as InspectorTab })} className="flex min-h-0 flex-1 flex-col">
-        <Tabs.List aria-label="Inspector" className="flex shrink-0 border-line border-b px-1.5">
+        <Tabs.List aria-label="Inspector" className="flex shrink-0 justify-between border-line border-b px-2">
           {TABS.map(([id, name]) => (
-            <Tabs.Trigger key={id} value={id} className="-mb-px flex-1 border-transparent border-b-2 py-2.5 font-medium text-ink-2 hover:text-ink data-[state=active]:border-indigo data-[state=active]:text-ink">
+            <Tabs.Trigger
+              key={id}
+              value={id}
+              className="-mb-px border-transparent border-b-2 px-2 py-2.5 font-medium text-[12.5px] text-ink-2 hover:text-ink data-[state=active]:border-indigo data-[state=active]:text-ink"
+            >
               {name}
             </Tabs.Trigger>
           ))}
@@ -48,9 +52,9 @@ function SeamCheckFoot() {
   const counts = countSeams(doc);
   return (
     <div className="flex h-10 shrink-0 items-center border-line border-t px-3.5">
-      <span className="font-semibold">Seams</span>
+      <span className="font-semibold">Seam check</span>
       <span className="num ml-auto text-sm" data-testid="seam-counts">
-        <span className={counts.raw ? "font-semibold text-madder" : ""}>{counts.raw} raw</span> · {counts.smooth} smooth · {counts.blended} blended
+        <span className={counts.raw ? "font-semibold text-madder" : ""}>{counts.raw} raw</span> · {counts.smooth + counts.blended} smooth
       </span>
       {counts.raw > 0 && (
         <button type="button" className="ml-2 rounded-sm border border-line bg-raised px-1.5 text-sm hover:border-ink-3" onClick={smoothAllRaw}>

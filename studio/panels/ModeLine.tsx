@@ -1,13 +1,13 @@
 "use client";
+import { curveGain } from "@wet-thread/core/dsp/fades";
+import { timebaseOf } from "@wet-thread/core/model/document";
+import { FADE_SHAPES, type FadeShape } from "@wet-thread/core/model/schema";
+import { describeStep, type GridFamily, type GridStep, NOTE_DIVISIONS, type NoteFeel } from "@wet-thread/core/time/grid";
 import clsx from "clsx";
 import { ChevronDown } from "lucide-react";
 import type { ReactNode } from "react";
-import { timebaseOf } from "@wet-thread/core/model/document";
-import { FADE_SHAPES, type FadeShape } from "@wet-thread/core/model/schema";
-import { curveGain } from "@wet-thread/core/dsp/fades";
-import { describeStep, type GridFamily, type GridStep, NOTE_DIVISIONS, type NoteFeel } from "@wet-thread/core/time/grid";
 import { useSession } from "@/state/session";
-import { type Settings, setSettings, stepInForce, type Target, useSettings } from "@/state/settings";
+import { type Overlaps, type Settings, setSettings, stepInForce, type Target, useSettings } from "@/state/settings";
 import { useView } from "@/state/view";
 import { Field, Key, Picture, Popover, Segments } from "@/ui/controls";
 
@@ -25,14 +25,27 @@ export function ModeLine() {
   const inForce = set.snapOn !== held;
   const nothing = set.targets.length === 0;
   return (
-    <section aria-label="Mode line" className="flex items-center gap-2 overflow-hidden whitespace-nowrap border-line border-t bg-ground px-3.5 text-[13.5px] text-ink-2" data-testid="mode-line">
+    <section
+      aria-label="Mode line"
+      className="flex items-center gap-2 overflow-hidden whitespace-nowrap border-line border-t bg-ground px-3.5 text-[13.5px] text-ink-2"
+      data-testid="mode-line"
+    >
+      <span>Overlaps</span>
+      <Popover trigger={<Word dye="cochineal" text={OVERLAP_WORDS[set.overlaps]} />}>
+        <OverlapMenu set={set} />
+      </Popover>
+      <Bar />
       <button
         type="button"
         role="switch"
         aria-checked={set.snapOn}
         aria-label="Snap"
         onClick={() => setSettings({ snapOn: !set.snapOn })}
-        className={clsx("relative h-[17px] w-[30px] shrink-0 rounded-full transition-colors", inForce ? "bg-indigo" : "bg-ink-3/50", held && "ring-2 ring-weld")}
+        className={clsx(
+          "relative h-[17px] w-[30px] shrink-0 rounded-full transition-colors",
+          inForce ? "bg-indigo" : "bg-ink-3/50",
+          held && "ring-2 ring-weld",
+        )}
       >
         <span className={clsx("absolute top-[2.5px] size-3 rounded-full bg-raised transition-all", inForce ? "left-[15.5px]" : "left-[2.5px]")} />
       </button>
@@ -41,7 +54,21 @@ export function ModeLine() {
       ) : (
         <span className={inForce ? "" : "text-ink-3"}>{inForce ? "Snap to" : "Snap is off; it would go to"}</span>
       )}
-      <Popover trigger={<Word dye="weld" lit={held} text={nothing ? "nothing" : TARGETS.filter(([t]) => set.targets.includes(t)).map(([, n]) => n.toLowerCase()).join(", ")} />}>
+      <Popover
+        trigger={
+          <Word
+            dye="weld"
+            lit={held}
+            text={
+              nothing
+                ? "nothing"
+                : TARGETS.filter(([t]) => set.targets.includes(t))
+                    .map(([, n]) => n.toLowerCase())
+                    .join(", ")
+            }
+          />
+        }
+      >
         <SnapMenu set={set} />
       </Popover>
       <Popover trigger={<Word dye="weld" lit={held} text={set.placing === "line" ? "on the line" : "keeping offset"} />}>
@@ -73,7 +100,12 @@ const Bar = () => <span className="mx-2 h-4 w-px shrink-0 bg-line" />;
 
 function Word({ text, dye, lit, ...rest }: { text: string; dye: string; lit?: boolean }) {
   return (
-    <button type="button" {...rest} className={clsx("flex items-center gap-0.5 border-b-2 pb-px font-semibold text-ink hover:bg-weft", lit && "bg-weld/25")} style={{ borderColor: `var(--${dye})` }}>
+    <button
+      type="button"
+      {...rest}
+      className={clsx("flex items-center gap-0.5 border-b-2 pb-px font-semibold text-ink hover:bg-weft", lit && "bg-weld/25")}
+      style={{ borderColor: `var(--${dye})` }}
+    >
       {text}
       <ChevronDown size={12} className="text-ink-3" aria-hidden />
     </button>
@@ -95,8 +127,10 @@ const Heading = ({ children, side }: { children: ReactNode; side?: ReactNode }) 
   </h3>
 );
 
-const cloth = (x: number, w = 26, fill = "var(--indigo)", opacity = 0.2) => <rect x={x} y="8" width={w} height="13" rx="2" fill={fill} fillOpacity={opacity} stroke={fill} strokeWidth="1.2" />;
-const line = (x: number, color = "var(--line)") => <path d={`M${x} 2V26`} stroke={color} strokeWidth="1.2" />;
+const cloth = (x: number, w = 26, fill = "var(--indigo)", opacity = 0.2) => (
+  <rect x={x} y="8" width={w} height="13" rx="2" fill={fill} fillOpacity={opacity} stroke={fill} strokeWidth="1.2" />
+);
+const line = (x: number, color = "var(--line)") => <path key={x} d={`M${x} 2V26`} stroke={color} strokeWidth="1.2" />;
 
 function SnapMenu({ set }: { set: Settings }) {
   const toggle = (t: Target): void => setSettings({ targets: set.targets.includes(t) ? set.targets.filter((x) => x !== t) : [...set.targets, t] });
@@ -137,9 +171,51 @@ function SnapMenu({ set }: { set: Settings }) {
         </Picture>
       </div>
       <Heading>Pull</Heading>
-      <Segments label="Pull" value={set.pull} onChange={(pull) => setSettings({ pull })} options={[["always", "Always land on the grid"], ["near", "Only when near (8 px)"]]} />
+      <Segments
+        label="Pull"
+        value={set.pull}
+        onChange={(pull) => setSettings({ pull })}
+        options={[
+          ["always", "Always land on the grid"],
+          ["near", "Only when near (8 px)"],
+        ]}
+      />
       <p className="mt-3 text-ink-2 text-sm">
         Tap <Key>G</Key> to turn snapping on or off, hold it to leave the grid for one move.
+      </p>
+    </div>
+  );
+}
+
+const OVERLAP_WORDS: Readonly<Record<Overlaps, string>> = { blend: "blend", layer: "lie over", cover: "cover" };
+
+function OverlapMenu({ set }: { set: Settings }) {
+  const pick = (overlaps: Overlaps) => ({ on: set.overlaps === overlaps, onClick: () => setSettings({ overlaps }) });
+  return (
+    <div>
+      <Heading>When a clip lands on another</Heading>
+      <div className="grid grid-cols-3 gap-2">
+        <Picture label="Blend" {...pick("blend")}>
+          <path d="M8 21V8H44L58 21Z" fill="var(--cochineal)" fillOpacity="0.2" stroke="var(--cochineal)" strokeWidth="1.2" />
+          <path d="M38 21L52 8H88V21Z" fill="var(--indigo)" fillOpacity="0.2" stroke="var(--indigo)" strokeWidth="1.2" />
+        </Picture>
+        <Picture label="Lie over" {...pick("layer")}>
+          {cloth(8, 48, "var(--cochineal)")}
+          <rect x="40" y="5" width="48" height="13" rx="2" fill="var(--raised)" />
+          <rect x="40" y="5" width="48" height="13" rx="2" fill="var(--indigo)" fillOpacity="0.25" stroke="var(--indigo)" strokeWidth="1.2" />
+          <path d="M56 18V21" stroke="var(--cochineal)" strokeDasharray="2 1.5" />
+        </Picture>
+        <Picture label="Cover" {...pick("cover")}>
+          {cloth(8, 31, "var(--cochineal)")}
+          {cloth(40, 48)}
+        </Picture>
+      </div>
+      <p className="mt-3 text-ink-2 text-sm">
+        {set.overlaps === "blend"
+          ? "The overlap becomes a crossfade."
+          : set.overlaps === "layer"
+            ? "The clip on top is heard; what lies beneath is kept whole."
+            : "What lies beneath is trimmed away; undo brings it back."}
       </p>
     </div>
   );
@@ -172,7 +248,17 @@ function GridMenu({ set }: { set: Settings }) {
       <Segments
         label="Counted in"
         value={set.family}
-        onChange={(family) => setSettings({ family, step: { musical: { kind: "note", division: 16, feel: "straight" }, time: { kind: "time", milliseconds: 100 }, frame: { kind: "frame", fraction: 1, count: 1 }, sample: { kind: "sample", count: 100 } }[family] as GridStep })}
+        onChange={(family) =>
+          setSettings({
+            family,
+            step: {
+              musical: { kind: "note", division: 16, feel: "straight" },
+              time: { kind: "time", milliseconds: 100 },
+              frame: { kind: "frame", fraction: 1, count: 1 },
+              sample: { kind: "sample", count: 100 },
+            }[family] as GridStep,
+          })
+        }
         options={FAMILIES}
       />
       <Heading>Fixed step</Heading>
@@ -182,28 +268,82 @@ function GridMenu({ set }: { set: Settings }) {
             <Chip label="Bar" on={on({ kind: "bar", count: 1 })} onClick={() => pin({ kind: "bar", count: 1 })} />
             <Chip label="Beat" on={on({ kind: "beat", count: 1 })} onClick={() => pin({ kind: "beat", count: 1 })} />
             {NOTE_DIVISIONS.map((division) => (
-              <Chip key={division} label={`1/${division}`} on={on({ kind: "note", division, feel })} onClick={() => pin({ kind: "note", division, feel })} />
+              <Chip
+                key={division}
+                label={`1/${division}`}
+                on={on({ kind: "note", division, feel })}
+                onClick={() => pin({ kind: "note", division, feel })}
+              />
             ))}
           </>
         )}
-        {set.family === "time" && TIMES.map((milliseconds) => <Chip key={milliseconds} label={describeStep({ kind: "time", milliseconds })} on={on({ kind: "time", milliseconds })} onClick={() => pin({ kind: "time", milliseconds })} />)}
-        {set.family === "frame" && ([1, 0.5, 0.25] as const).map((fraction) => <Chip key={fraction} label={describeStep({ kind: "frame", fraction, count: 1 })} on={on({ kind: "frame", fraction, count: 1 })} onClick={() => pin({ kind: "frame", fraction, count: 1 })} />)}
-        {set.family === "sample" && [1000, 100, 10, 1].map((count) => <Chip key={count} label={describeStep({ kind: "sample", count })} on={on({ kind: "sample", count })} onClick={() => pin({ kind: "sample", count })} />)}
+        {set.family === "time" &&
+          TIMES.map((milliseconds) => (
+            <Chip
+              key={milliseconds}
+              label={describeStep({ kind: "time", milliseconds })}
+              on={on({ kind: "time", milliseconds })}
+              onClick={() => pin({ kind: "time", milliseconds })}
+            />
+          ))}
+        {set.family === "frame" &&
+          ([1, 0.5, 0.25] as const).map((fraction) => (
+            <Chip
+              key={fraction}
+              label={describeStep({ kind: "frame", fraction, count: 1 })}
+              on={on({ kind: "frame", fraction, count: 1 })}
+              onClick={() => pin({ kind: "frame", fraction, count: 1 })}
+            />
+          ))}
+        {set.family === "sample" &&
+          [1000, 100, 10, 1].map((count) => (
+            <Chip
+              key={count}
+              label={describeStep({ kind: "sample", count })}
+              on={on({ kind: "sample", count })}
+              onClick={() => pin({ kind: "sample", count })}
+            />
+          ))}
       </div>
       {set.family === "musical" && (
         <div className="mt-2">
-          <Segments label="Feel" value={feel} onChange={(f) => pin({ kind: "note", division: set.step.kind === "note" ? set.step.division : 16, feel: f })} options={[["straight", "Straight"], ["dotted", "Dotted"], ["triplet", "Triplet"]]} />
+          <Segments
+            label="Feel"
+            value={feel}
+            onChange={(f) => pin({ kind: "note", division: set.step.kind === "note" ? set.step.division : 16, feel: f })}
+            options={[
+              ["straight", "Straight"],
+              ["dotted", "Dotted"],
+              ["triplet", "Triplet"],
+            ]}
+          />
         </div>
       )}
       <Heading>Lines</Heading>
-      <Segments label="Lines" value={set.showGrid ? "shown" : "hidden"} onChange={(v) => setSettings({ showGrid: v === "shown" })} options={[["shown", "Shown"], ["hidden", "Hidden"]]} />
+      <Segments
+        label="Lines"
+        value={set.showGrid ? "shown" : "hidden"}
+        onChange={(v) => setSettings({ showGrid: v === "shown" })}
+        options={[
+          ["shown", "Shown"],
+          ["hidden", "Hidden"],
+        ]}
+      />
     </div>
   );
 }
 
 function Chip({ label, on, onClick }: { label: string; on: boolean; onClick: () => void }) {
   return (
-    <button type="button" aria-pressed={on} onClick={onClick} className={clsx("num h-7 min-w-11 rounded-md border px-2 text-sm", on ? "border-ink bg-ink font-semibold text-raised" : "border-line bg-surface hover:border-ink-3")}>
+    <button
+      type="button"
+      aria-pressed={on}
+      onClick={onClick}
+      className={clsx(
+        "num h-7 min-w-11 rounded-md border px-2 text-sm",
+        on ? "border-ink bg-ink font-semibold text-raised" : "border-line bg-surface hover:border-ink-3",
+      )}
+    >
       {label}
     </button>
   );
@@ -227,7 +367,12 @@ function NudgeMenu({ set }: { set: Settings }) {
       <Heading>Nudge by</Heading>
       <div className="flex flex-wrap gap-1.5">
         {NUDGES.map((step) => (
-          <Chip key={describeStep(step)} label={describeStep(step)} on={set.nudge.kind === "step" && JSON.stringify(set.nudge.step) === JSON.stringify(step)} onClick={() => setSettings({ nudge: { kind: "step", step } })} />
+          <Chip
+            key={describeStep(step)}
+            label={describeStep(step)}
+            on={set.nudge.kind === "step" && JSON.stringify(set.nudge.step) === JSON.stringify(step)}
+            onClick={() => setSettings({ nudge: { kind: "step", step } })}
+          />
         ))}
         <Chip label="one grid step" on={set.nudge.kind === "grid"} onClick={() => setSettings({ nudge: { kind: "grid" } })} />
       </div>
@@ -244,7 +389,13 @@ export function CurvePath({ shape, bend = 0 }: { shape: FadeShape; bend?: number
   return <polyline points={points.join(" ")} fill="none" stroke="currentColor" strokeWidth="1.8" strokeLinecap="round" />;
 }
 
-export const SHAPE_NAMES: Readonly<Record<FadeShape, string>> = { straight: "Straight", power: "Equal power", s: "S", slow: "Slow start", fast: "Fast start" };
+export const SHAPE_NAMES: Readonly<Record<FadeShape, string>> = {
+  straight: "Straight",
+  power: "Equal power",
+  s: "S",
+  slow: "Slow start",
+  fast: "Fast start",
+};
 
 export function Shapes({ value, bend, onChange }: { value: FadeShape; bend?: number; onChange: (shape: FadeShape) => void }) {
   return (
@@ -259,7 +410,10 @@ export function Shapes({ value, bend, onChange }: { value: FadeShape; bend?: num
           aria-label={SHAPE_NAMES[shape]}
           title={SHAPE_NAMES[shape]}
           onClick={() => onChange(shape)}
-          className={clsx("grid h-8 flex-1 place-items-center rounded-md border bg-raised", shape === value ? "border-ink ring-1 ring-ink" : "border-line text-ink-2 hover:border-ink-3")}
+          className={clsx(
+            "grid h-8 flex-1 place-items-center rounded-md border bg-raised",
+            shape === value ? "border-ink ring-1 ring-ink" : "border-line text-ink-2 hover:border-ink-3",
+          )}
         >
           <svg viewBox="0 0 34 24" className="h-6" aria-hidden>
             <CurvePath shape={shape} bend={shape === value ? bend : 0} />
@@ -280,7 +434,12 @@ function EdgeMenu({ set }: { set: Settings }) {
         ))}
       </div>
       <div className="mt-2">
-        <Field label="Length of edge fades" value={String(set.edgeFadeMs)} unit="ms" onCommit={(t) => Number.isFinite(Number(t)) && Number(t) >= 0 && Number(t) <= 10_000 && setSettings({ edgeFadeMs: Number(t) })} />
+        <Field
+          label="Length of edge fades"
+          value={String(set.edgeFadeMs)}
+          unit="ms"
+          onCommit={(t) => Number.isFinite(Number(t)) && Number(t) >= 0 && Number(t) <= 10_000 && setSettings({ edgeFadeMs: Number(t) })}
+        />
       </div>
       <Heading side={SHAPE_NAMES[set.edgeFadeShape]}>Shape</Heading>
       <Shapes value={set.edgeFadeShape} onChange={(edgeFadeShape) => setSettings({ edgeFadeShape })} />

@@ -16,6 +16,8 @@ interface Row {
   readonly sources: number;
   readonly versions: number;
   readonly tracks: number;
+  /** Colours of the first version's tracks. */
+  readonly dyes: readonly string[];
   readonly changedAt: string;
 }
 
@@ -55,8 +57,9 @@ export function Projects() {
                     <span className="ml-auto text-ink-3 text-sm">changed {when(p.changedAt)}</span>
                   </span>
                   <span className="mt-3 flex h-2 overflow-hidden rounded-full" aria-hidden>
-                    {["bg-indigo", "bg-walnut", "bg-fern", "bg-cochineal", "bg-woad", "bg-lichen"].map((c, i) => (
-                      <span key={c} className={`${c} opacity-70`} style={{ width: `${8 + ((p.id.charCodeAt(i) * 7) % 20)}%`, marginRight: "1.5%" }} />
+                    {p.dyes.map((dye, i) => (
+                      // biome-ignore lint/suspicious/noArrayIndexKey: tracks may share a dye
+                      <span key={`${dye} ${i}`} className="mr-1 flex-1 opacity-70 last:mr-0" style={{ background: `var(--${dye})` }} />
                     ))}
                   </span>
                   <span className="num mt-3 block text-ink-2 text-sm">
@@ -101,15 +104,29 @@ function NewProject() {
       >
         <label className="block">
           <span className="mb-1 block text-ink-2 text-sm">Name</span>
-          <input className="h-8 w-full rounded-md border border-line bg-raised px-2.5" value={name} onChange={(e) => setName(e.target.value)} maxLength={200} />
+          <input
+            className="h-8 w-full rounded-md border border-line bg-raised px-2.5"
+            value={name}
+            onChange={(e) => setName(e.target.value)}
+            maxLength={200}
+          />
         </label>
         <div>
           <span className="mb-1 block text-ink-2 text-sm">Sample rate</span>
-          <Segments label="Sample rate" value={rate} onChange={setRate} options={[["44100", "44.1 kHz"], ["48000", "48 kHz"], ["96000", "96 kHz"]]} />
+          <Segments
+            label="Sample rate"
+            value={rate}
+            onChange={setRate}
+            options={[
+              ["44100", "44.1 kHz"],
+              ["48000", "48 kHz"],
+              ["96000", "96 kHz"],
+            ]}
+          />
         </div>
         <div>
           <span className="mb-1 block text-ink-2 text-sm">Tempo</span>
-          <Field label="Tempo" value={tempo} unit="a minute" onCommit={setTempo} />
+          <Field label="Tempo" value={tempo} unit="quarter notes a minute" onCommit={setTempo} />
         </div>
         <Button look="main" type="submit" className="w-full" disabled={name.trim() === ""}>
           <Plus size={16} aria-hidden /> Create project

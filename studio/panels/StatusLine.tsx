@@ -21,7 +21,14 @@ export function StatusLine() {
       <Selection />
       <span className="ml-auto" />
       <span className="flex items-center gap-1.5">
-        <Key>G</Key> {held ? (snapOn ? "snap is off while you hold it" : "snap is on while you hold it") : snapOn ? "held leaves the grid" : "held snaps to the grid"}
+        <Key>G</Key>{" "}
+        {held
+          ? snapOn
+            ? "snap is off while you hold it"
+            : "snap is on while you hold it"
+          : snapOn
+            ? "held leaves the grid"
+            : "held snaps to the grid"}
       </span>
       <span className="flex items-center gap-1.5 max-[1250px]:hidden">
         <Key>Shift</Key> keeps the direction
@@ -30,7 +37,16 @@ export function StatusLine() {
         {hint || "Drag edge to trim, corner to fade, name to move"}
       </span>
       <span className="num text-ink-3">
-        {rate / 1000} kHz · {engine === "no device" ? <b className="text-madder">no sound device</b> : starved > 0 ? <b className="text-madder">{starved} gaps</b> : engine === "on" ? "engine on" : "engine ready"}
+        {rate / 1000} kHz ·{" "}
+        {engine === "no device" ? (
+          <b className="text-madder">no sound device</b>
+        ) : starved > 0 ? (
+          <b className="text-madder">{starved} gaps</b>
+        ) : engine === "on" ? (
+          "engine on"
+        ) : (
+          "engine ready"
+        )}
       </span>
     </footer>
   );
@@ -44,7 +60,8 @@ function Selection() {
   if (range) {
     return (
       <span className="num" data-testid="selection">
-        Range {formatBars(range.start, base)} – {formatBars(range.end, base)} &nbsp;{formatLength(range.end - range.start, doc.sampleRate)} &nbsp;{range.trackIds.length === 1 ? "1 track" : `${range.trackIds.length} tracks`}
+        Range {formatBars(range.start, base)} – {formatBars(range.end, base)} &nbsp;{formatLength(range.end - range.start, doc.sampleRate)} &nbsp;
+        {range.trackIds.length === 1 ? "1 track" : `${range.trackIds.length} tracks`}
       </span>
     );
   }
@@ -53,7 +70,8 @@ function Selection() {
   const [from, to] = [Math.min(...clips.map((c) => c.start)), Math.max(...clips.map(clipEnd))];
   return (
     <span className="num" data-testid="selection">
-      {clips.length === 1 ? "1 clip" : `${clips.length} clips`} {formatBars(from, base)} – {formatBars(to, base)} &nbsp;{formatLength(to - from, doc.sampleRate)}
+      {clips.length === 1 ? "1 clip" : `${clips.length} clips`} {formatBars(from, base)} – {formatBars(to, base)} &nbsp;
+      {formatLength(to - from, doc.sampleRate)}
     </span>
   );
 }

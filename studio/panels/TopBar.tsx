@@ -1,9 +1,9 @@
 "use client";
+import { timebaseOf } from "@wet-thread/core/model/document";
+import { formatBars, formatClock } from "@wet-thread/core/time/format";
 import { Pause, Play, Redo2, Repeat, SkipBack, Undo2 } from "lucide-react";
 import Link from "next/link";
 import { useEffect, useRef } from "react";
-import { timebaseOf } from "@wet-thread/core/model/document";
-import { formatBars, formatClock } from "@wet-thread/core/time/format";
 import { setLoopFromRange } from "@/commands/actions";
 import { keyOf, runCommand } from "@/commands/commands";
 import { transport } from "@/engine/transport";
@@ -55,7 +55,12 @@ export function TopBar() {
 function PlayButton() {
   const playing = useView((v) => v.playing);
   return (
-    <button type="button" aria-label={playing ? "Stop" : "Play"} onClick={() => transport().toggle()} className="grid size-9 place-items-center rounded-full bg-ink text-raised">
+    <button
+      type="button"
+      aria-label={playing ? "Stop" : "Play"}
+      onClick={() => transport().toggle()}
+      className="grid size-9 place-items-center rounded-full bg-ink text-raised"
+    >
       {playing ? <Pause size={16} fill="currentColor" /> : <Play size={16} fill="currentColor" className="ml-0.5" />}
     </button>
   );
@@ -64,7 +69,13 @@ function PlayButton() {
 function LoopButton() {
   const loop = useSession((s) => s.doc.piece.loop);
   return (
-    <IconButton label={loop ? "Loop" : "Loop: make a range first"} keys={keyOf("loop")} aria-pressed={loop?.on ?? false} onClick={setLoopFromRange} className={loop?.on ? "bg-indigo/15 !text-indigo" : ""}>
+    <IconButton
+      label={loop ? "Loop" : "Loop: make a range first"}
+      keys={keyOf("loop")}
+      aria-pressed={loop?.on ?? false}
+      onClick={setLoopFromRange}
+      className={loop?.on ? "bg-indigo/15 !text-indigo" : ""}
+    >
       <Repeat size={16} />
     </IconButton>
   );
@@ -114,9 +125,21 @@ function SavedState() {
   const save = useSession((s) => s.save);
   const at = useSession((s) => s.savedAt);
   const unsent = useSession((s) => s.unsent.length);
-  const text = save === "waiting" ? `Server away · ${unsent} ${unsent === 1 ? "step" : "steps"} kept here` : save === "saving" ? "Saving …" : at ? `Saved ${at.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}` : "Saved";
+  const text =
+    save === "waiting"
+      ? `Server away · ${unsent} ${unsent === 1 ? "step" : "steps"} kept here`
+      : save === "saving"
+        ? "Saving …"
+        : at
+          ? `Saved ${at.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}`
+          : "Saved";
   return (
-    <span role="status" className={`mr-1 truncate text-sm ${save === "waiting" ? "font-semibold text-madder" : "text-ink-3"}`} data-testid="save-state" data-save={save}>
+    <span
+      role="status"
+      className={`mr-1 truncate text-sm ${save === "waiting" ? "font-semibold text-madder" : "text-ink-3"}`}
+      data-testid="save-state"
+      data-save={save}
+    >
       {text}
     </span>
   );

@@ -1,8 +1,8 @@
 "use client";
+import type { Track } from "@wet-thread/core/model/schema";
 import clsx from "clsx";
 import { Plus } from "lucide-react";
 import { useEffect, useRef } from "react";
-import type { Track } from "@wet-thread/core/model/schema";
 import { useMeters } from "@/engine/transport";
 import { session, useSession } from "@/state/session";
 import { setView, useView } from "@/state/view";
@@ -32,7 +32,11 @@ export function TrackHeads() {
           </div>
         ))}
         <div className="absolute inset-x-0 p-2.5" style={{ top: (below ? below.top + below.height : 0) - scrollY }}>
-          <button type="button" className="flex h-8 w-full items-center gap-2 rounded-md px-2 text-ink-2 hover:bg-weft" onClick={() => session().edit([{ type: "add-track" }])}>
+          <button
+            type="button"
+            className="flex h-8 w-full items-center gap-2 rounded-md px-2 text-ink-2 hover:bg-weft"
+            onClick={() => session().edit([{ type: "add-track" }])}
+          >
             <Plus size={15} aria-hidden /> Add track
           </button>
         </div>
@@ -75,7 +79,15 @@ function Head({ track, chosen, mono }: { track: Track; chosen: boolean; mono: st
         <div className="flex items-center gap-1.5">
           <Toggle on={track.mute} label={`Mute ${track.name}`} letter="M" color="weld" onClick={() => set({ mute: !track.mute })} />
           <Toggle on={track.solo} label={`Solo ${track.name}`} letter="S" color="fern" onClick={() => set({ solo: !track.solo })} />
-          <Slider label={`Gain of ${track.name} in dB`} className="ml-1 flex-1" min={-48} max={12} step={0.5} value={Math.max(-48, track.gain)} onCommit={(v) => set({ gain: v <= -48 ? -144 : v })} />
+          <Slider
+            label={`Gain of ${track.name} in dB`}
+            className="ml-1 flex-1"
+            min={-48}
+            max={12}
+            step={0.5}
+            value={Math.max(-48, track.gain)}
+            onCommit={(v) => set({ gain: v <= -48 ? -144 : v })}
+          />
         </div>
         {!low && <Meter trackId={track.id} color={track.color} />}
       </div>
@@ -91,7 +103,9 @@ function Toggle({ on, label, letter, color, onClick }: { on: boolean; label: str
       aria-pressed={on}
       onClick={onClick}
       className="num grid h-[18px] w-[20px] shrink-0 place-items-center rounded-sm border border-line bg-raised font-semibold text-ink-2 text-xs"
-      style={on ? { background: `color-mix(in srgb, var(--${color}) 38%, var(--raised))`, borderColor: `var(--${color})`, color: "var(--ink)" } : undefined}
+      style={
+        on ? { background: `color-mix(in srgb, var(--${color}) 38%, var(--raised))`, borderColor: `var(--${color})`, color: "var(--ink)" } : undefined
+      }
     >
       {letter}
     </button>
@@ -116,4 +130,3 @@ function Meter({ trackId, color }: { trackId: string; color: string }) {
     </div>
   );
 }
-

@@ -1,5 +1,5 @@
-import pg from "pg";
 import { sql } from "drizzle-orm";
+import pg from "pg";
 import { type Database, databaseUrl } from "./db/client";
 
 /** What the pages of a project are told as it happens. */

@@ -1,7 +1,7 @@
-import { eq } from "drizzle-orm";
-import { z } from "zod";
 import { documentEnd } from "@wet-thread/core/model/document";
 import { Id, Position } from "@wet-thread/core/model/schema";
+import { eq } from "drizzle-orm";
+import { z } from "zod";
 import { db } from "./db/client";
 import { exportJobs } from "./db/schema";
 import { ApiError, notFound } from "./errors";
@@ -27,8 +27,11 @@ export type ExportSpec = z.output<typeof ExportRequest>;
 export async function startExport(versionId: string, request: ExportSpec) {
   const { doc, name } = await loadVersion(versionId);
   const end = documentEnd(doc);
-  if (!request.span && end === 0) throw new ApiError(422, "impossible", "There is nothing to export: the piece has no clips.", { path: "span", kept: "Nothing was changed." });
-  for (const id of request.tracks ?? []) if (!doc.tracks.has(id)) throw new ApiError(422, "impossible", `There is no track "${id}" here.`, { path: "tracks", kept: "Nothing was changed." });
+  if (!request.span && end === 0)
+    throw new ApiError(422, "impossible", "There is nothing to export: the piece has no clips.", { path: "span", kept: "Nothing was changed." });
+  for (const id of request.tracks ?? [])
+    if (!doc.tracks.has(id))
+      throw new ApiError(422, "impossible", `There is no track "${id}" here.`, { path: "tracks", kept: "Nothing was changed." });
   const spec = { ...request, span: request.span ?? { start: 0, end } };
   const id = newId();
   await db().transaction(async (tx) => {

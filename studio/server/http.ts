@@ -1,23 +1,32 @@
 import { timingSafeEqual } from "node:crypto";
-import { z } from "zod";
 import { EditError } from "@wet-thread/core/edit/errors";
+import { z } from "zod";
 import { ApiError } from "./errors";
 
 const json = (body: unknown, status = 200, headers: Record<string, string> = {}): Response =>
-  new Response(JSON.stringify(body), { status, headers: { "content-type": "application/json; charset=utf-8", "cache-control": "no-store", ...headers } });
+  new Response(JSON.stringify(body), {
+    status,
+    headers: { "content-type": "application/json; charset=utf-8", "cache-control": "no-store", ...headers },
+  });
 
 /** Codes of a database that is away, starting or stopping. */
 const AWAY = /^(ECONNREFUSED|ECONNRESET|EPIPE|ENOENT|57P0\d|53300|08\d\d\d)$/;
 
 function isAway(error: unknown): boolean {
-  for (let e = error as { code?: string; message?: string; cause?: unknown; errors?: unknown[] } | undefined; e; e = (e.cause ?? e.errors?.[0]) as typeof e) {
-    if ((e.code && AWAY.test(e.code)) || /timeout exceeded when trying to connect|Connection terminated|the database system is/.test(e.message ?? "")) return true;
+  for (
+    let e = error as { code?: string; message?: string; cause?: unknown; errors?: unknown[] } | undefined;
+    e;
+    e = (e.cause ?? e.errors?.[0]) as typeof e
+  ) {
+    if ((e.code && AWAY.test(e.code)) || /timeout exceeded when trying to connect|Connection terminated|the database system is/.test(e.message ?? ""))
+      return true;
   }
   return false;
 }
 
 function isFull(error: unknown): boolean {
-  for (let e = error as { code?: string; cause?: unknown } | undefined; e; e = e.cause as typeof e) if (e.code === "53100" || e.code === "ENOSPC") return true;
+  for (let e = error as { code?: string; cause?: unknown } | undefined; e; e = e.cause as typeof e)
+    if (e.code === "53100" || e.code === "ENOSPC") return true;
   return false;
 }
 
@@ -28,8 +37,25 @@ function failure(error: unknown): Response {
     const issue = error.issues[0];
     return json({ error: "malformed", message: issue.message, path: issue.path.join("."), kept: "Nothing was changed." }, 400);
   }
-  if (isAway(error)) return json({ error: "database-away", message: "The database does not answer just now. Nothing was changed; what was saved is safe. Try again in a moment.", kept: "Nothing was changed." }, 503, { "retry-after": "1" });
-  if (isFull(error)) return json({ error: "disk-full", message: "The disk is full. Nothing was changed; what was saved is safe. Make room and try again.", kept: "Nothing was changed." }, 507);
+  if (isAway(error))
+    return json(
+      {
+        error: "database-away",
+        message: "The database does not answer just now. Nothing was changed; what was saved is safe. Try again in a moment.",
+        kept: "Nothing was changed.",
+      },
+      503,
+      { "retry-after": "1" },
+    );
+  if (isFull(error))
+    return json(
+      {
+        error: "disk-full",
+        message: "The disk is full. Nothing was changed; what was saved is safe. Make room and try again.",
+        kept: "Nothing was changed.",
+      },
+      507,
+    );
   console.error(error);
   return json({ error: "unexpected", message: "Something went wrong on the server. Nothing was changed.", kept: "Nothing was changed." }, 500);
 }
@@ -57,12 +83,15 @@ function hasToken(request: Request): boolean {
 function checkOrigin(request: Request): void {
   const { headers } = request;
   const host = headers.get("host") ?? "";
-  if (!process.env.WET_THREAD_PASSPHRASE && !/^(localhost|127\.\d+\.\d+\.\d+|\[::1\])(:\d+)?$/.test(host)) throw new ApiError(403, "host", "This server answers on its loopback address only.");
+  if (!process.env.WET_THREAD_PASSPHRASE && !/^(localhost|127\.\d+\.\d+\.\d+|\[::1\])(:\d+)?$/.test(host))
+    throw new ApiError(403, "host", "This server answers on its loopback address only.");
   if (request.method === "GET" || request.method === "HEAD" || hasToken(request)) return;
   const origin = headers.get("origin");
   const site = headers.get("sec-fetch-site");
-  if (origin !== null && (!URL.canParse(origin) || new URL(origin).host !== host)) throw new ApiError(403, "origin", "Requests that change something come from the same origin or carry the API's token.");
-  if (origin === null && site !== null && site !== "same-origin" && site !== "none") throw new ApiError(403, "origin", "Requests that change something come from the same origin or carry the API's token.");
+  if (origin !== null && (!URL.canParse(origin) || new URL(origin).host !== host))
+    throw new ApiError(403, "origin", "Requests that change something come from the same origin or carry the API's token.");
+  if (origin === null && site !== null && site !== "same-origin" && site !== "none")
+    throw new ApiError(403, "origin", "Requests that change something come from the same origin or carry the API's token.");
 }
 
 type Params = Record<string, string>;
@@ -97,7 +126,12 @@ export async function bodyOf<S extends z.ZodType>(request: Request, schema: S): 
 }
 
 /** Answers with part or all of some stored bytes, honouring a Range header (RFC 9110, 14). */
-export function ranged(request: Request, size: number, read: (from: number, to: number) => AsyncIterable<Uint8Array>, headers: Record<string, string>): Response {
+export function ranged(
+  request: Request,
+  size: number,
+  read: (from: number, to: number) => AsyncIterable<Uint8Array>,
+  headers: Record<string, string>,
+): Response {
   const range = request.headers.get("range");
   let [from, to, status] = [0, size, 200];
   if (range) {
@@ -122,7 +156,12 @@ export function ranged(request: Request, size: number, read: (from: number, to: 
   });
   return new Response(body, {
     status,
-    headers: { "accept-ranges": "bytes", "content-length": String(to - from), ...(status === 206 ? { "content-range": `bytes ${from}-${to - 1}/${size}` } : {}), ...headers },
+    headers: {
+      "accept-ranges": "bytes",
+      "content-length": String(to - from),
+      ...(status === 206 ? { "content-range": `bytes ${from}-${to - 1}/${size}` } : {}),
+      ...headers,
+    },
   });
 }
 

@@ -1,7 +1,7 @@
-import { desc, eq, sql } from "drizzle-orm";
-import { z } from "zod";
 import { NEW_PIECE, PIECE_ID } from "@wet-thread/core/model/document";
 import { Meter, Name, type Piece, Piece as PieceSchema, Tempo } from "@wet-thread/core/model/schema";
+import { desc, eq, sql } from "drizzle-orm";
+import { z } from "zod";
 import { db } from "./db/client";
 import { entities, projects, sources, versions } from "./db/schema";
 import { notFound } from "./errors";
@@ -12,7 +12,9 @@ export const NewProject = z.object({
   name: Name.refine((n) => n.length > 0, "A project needs a name."),
   sampleRate: z.int().min(8000).max(192_000).default(48_000),
   tempo: z.union([number.min(20).max(400), z.array(Tempo).min(1)]).optional(),
-  meter: z.union([z.string().regex(/^\d{1,2}\/\d{1,2}$/, "A meter is written like 4/4."), Meter.omit({ tick: true }), z.array(Meter).min(1)]).optional(),
+  meter: z
+    .union([z.string().regex(/^\d{1,2}\/\d{1,2}$/, "A meter is written like 4/4."), Meter.omit({ tick: true }), z.array(Meter).min(1)])
+    .optional(),
   frameRate: PieceSchema.shape.frameRate.optional(),
   version: Name.optional().describe("name of the first version"),
 });
@@ -20,7 +22,11 @@ export const NewProject = z.object({
 function piece(p: z.infer<typeof NewProject>): Piece {
   const tempo = p.tempo === undefined ? NEW_PIECE.tempo : typeof p.tempo === "number" ? [{ tick: 0, bpm: p.tempo }] : p.tempo;
   const [numerator, denominator] = typeof p.meter === "string" ? p.meter.split("/").map(Number) : [4, 4];
-  const meter = Array.isArray(p.meter) ? p.meter : p.meter && typeof p.meter === "object" ? [{ tick: 0, ...p.meter }] : [{ tick: 0, numerator, denominator }];
+  const meter = Array.isArray(p.meter)
+    ? p.meter
+    : p.meter && typeof p.meter === "object"
+      ? [{ tick: 0, ...p.meter }]
+      : [{ tick: 0, numerator, denominator }];
   return PieceSchema.parse({ ...NEW_PIECE, tempo, meter, frameRate: p.frameRate ?? NEW_PIECE.frameRate });
 }
 
@@ -46,6 +52,9 @@ export async function listProjects() {
       sources: sql<number>`(select count(*)::int from sources s where s.project_id = projects.id)`,
       versions: sql<number>`(select count(*)::int from versions v where v.project_id = projects.id)`,
       tracks: sql<number>`(select count(*)::int from entities e join versions v on v.id = e.version_id where v.project_id = projects.id and e.kind = 'track')`,
+      dyes: sql<
+        string[]
+      >`(select coalesce(array_agg(e.data->>'color'), '{}') from entities e where e.kind = 'track' and e.version_id = (select v.id from versions v where v.project_id = projects.id order by v.created_at limit 1))`,
       changedAt: sql<string>`(select max(v.changed_at) from versions v where v.project_id = projects.id)`,
     })
     .from(projects)
@@ -58,7 +67,11 @@ export async function getProject(id: string) {
   if (!project) throw notFound("project", id);
   const [sourceRows, versionRows] = await Promise.all([
     db().select().from(sources).where(eq(sources.projectId, id)).orderBy(sources.createdAt),
-    db().select({ id: versions.id, name: versions.name, revision: versions.revision, changedAt: versions.changedAt }).from(versions).where(eq(versions.projectId, id)).orderBy(versions.createdAt),
+    db()
+      .select({ id: versions.id, name: versions.name, revision: versions.revision, changedAt: versions.changedAt })
+      .from(versions)
+      .where(eq(versions.projectId, id))
+      .orderBy(versions.createdAt),
   ]);
   return { ...project, sources: sourceRows, versions: versionRows };
 }

@@ -18,7 +18,14 @@ export async function seamReport(versionId: string) {
     await reader.prepare(batch.flatMap((s) => seamSpans(s, doc.sampleRate)));
     for (const seam of batch) {
       const measure = measureSeam(doc, seam, reader, quiet);
-      out.push({ id: seam.id, trackId: seam.trackId, position: seam.position, left: seam.left?.id ?? null, right: seam.right?.id ?? null, ...measure });
+      out.push({
+        id: seam.id,
+        trackId: seam.trackId,
+        position: seam.position,
+        left: seam.left?.id ?? null,
+        right: seam.right?.id ?? null,
+        ...measure,
+      });
     }
   }
   return { revision, seams: out };

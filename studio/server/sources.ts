@@ -1,7 +1,7 @@
-import { eq, sql } from "drizzle-orm";
-import { looksLikeWav, openWav } from "@wet-thread/core/media/wav/reader";
 import { MediaError } from "@wet-thread/core/media/source";
+import { looksLikeWav, openWav } from "@wet-thread/core/media/wav/reader";
 import { Name } from "@wet-thread/core/model/schema";
+import { eq, sql } from "drizzle-orm";
 import { db } from "./db/client";
 import { projects, sources } from "./db/schema";
 import { ApiError, notFound } from "./errors";
@@ -28,7 +28,12 @@ export function sourceName(given: string): string {
 
 /** What an upload is refused with: it is known to be bad, and nothing of it stays. */
 function refusal(error: MediaError): ApiError {
-  return new ApiError(error.code === "unknown" ? 415 : 422, error.code === "unknown" ? "not-audio" : "broken-file", `${error.message} Nothing was kept of it; the project is as it was.`, { path: "body", kept: "Nothing was kept of this file; the project is as it was." });
+  return new ApiError(
+    error.code === "unknown" ? 415 : 422,
+    error.code === "unknown" ? "not-audio" : "broken-file",
+    `${error.message} Nothing was kept of it; the project is as it was.`,
+    { path: "body", kept: "Nothing was kept of this file; the project is as it was." },
+  );
 }
 
 /**
@@ -38,9 +43,12 @@ function refusal(error: MediaError): ApiError {
 export async function receiveSource(projectId: string, name: string, body: ReadableStream<Uint8Array> | null, announced: number | null) {
   const [project] = await db().select().from(projects).where(eq(projects.id, projectId));
   if (!project) throw notFound("project", projectId);
-  if (announced !== null && announced > mostBytes()) throw new ApiError(413, "too-large", `The file has ${announced} bytes; up to ${mostBytes()} are taken in. Nothing was kept of it.`);
+  if (announced !== null && announced > mostBytes())
+    throw new ApiError(413, "too-large", `The file has ${announced} bytes; up to ${mostBytes()} are taken in. Nothing was kept of it.`);
   const id = newId();
-  await db().insert(sources).values({ id, projectId, name: sourceName(name), status: "receiving", sampleRate: project.sampleRate });
+  await db()
+    .insert(sources)
+    .values({ id, projectId, name: sourceName(name), status: "receiving", sampleRate: project.sampleRate });
   try {
     const writer = sourceWriter(id);
     let head: Uint8Array = new Uint8Array(0);
@@ -50,7 +58,8 @@ export async function receiveSource(projectId: string, name: string, body: Reada
         if (!known) {
           head = Buffer.concat([head, piece]);
           known = head.length >= 12;
-          if (known && !looksLikeWav(head)) throw new MediaError("This file is not audio of a kind that is read here (WAV, Broadcast WAV, RF64).", "unknown");
+          if (known && !looksLikeWav(head))
+            throw new MediaError("This file is not audio of a kind that is read here (WAV, Broadcast WAV, RF64).", "unknown");
         }
         await writer.write(piece);
         if (writer.size > mostBytes()) throw new ApiError(413, "too-large", `The file is larger than ${mostBytes()} bytes. Nothing was kept of it.`);
@@ -58,10 +67,14 @@ export async function receiveSource(projectId: string, name: string, body: Reada
     }
     await writer.finish();
     if (writer.size === 0) throw new MediaError("The file is empty.", "broken");
-    if (announced !== null && announced !== writer.size) throw new MediaError(`The upload broke off: ${writer.size} of ${announced} bytes came.`, "broken");
+    if (announced !== null && announced !== writer.size)
+      throw new MediaError(`The upload broke off: ${writer.size} of ${announced} bytes came.`, "broken");
     const info = await openWav(storedBytes(id, writer.size));
     await db().transaction(async (tx) => {
-      await tx.update(sources).set({ status: "queued", bytes: writer.size, channels: info.channels, originalRate: info.sampleRate }).where(eq(sources.id, id));
+      await tx
+        .update(sources)
+        .set({ status: "queued", bytes: writer.size, channels: info.channels, originalRate: info.sampleRate })
+        .where(eq(sources.id, id));
       await enqueue(tx, "import", { sourceId: id });
       await announce(tx, { type: "source", projectId, sourceId: id, status: "queued", progress: 0 });
     });

@@ -1,7 +1,7 @@
-import { asc, eq, sql } from "drizzle-orm";
 import { CHUNK, CHUNK_PEAKS, PEAK_FIELDS, PEAK_LEVELS, PEAK_OFFSETS } from "@wet-thread/core/analysis/peaks";
 import type { ByteSource } from "@wet-thread/core/media/source";
 import type { PcmReader, SourceSpan } from "@wet-thread/core/render/reader";
+import { asc, eq, sql } from "drizzle-orm";
 import { type Database, db } from "./db/client";
 import { exportBytes, sourceBytes, sourcePcm } from "./db/schema";
 
@@ -39,17 +39,16 @@ export class PieceWriter {
   }
 }
 
-export const sourceWriter = (sourceId: string): PieceWriter => new PieceWriter((index, data) => db().insert(sourceBytes).values({ sourceId, index, data }));
-export const exportWriter = (exportId: string): PieceWriter => new PieceWriter((index, data) => db().insert(exportBytes).values({ exportId, index, data }));
+export const sourceWriter = (sourceId: string): PieceWriter =>
+  new PieceWriter((index, data) => db().insert(sourceBytes).values({ sourceId, index, data }));
+export const exportWriter = (exportId: string): PieceWriter =>
+  new PieceWriter((index, data) => db().insert(exportBytes).values({ exportId, index, data }));
 
 async function* pieces(table: typeof sourceBytes | typeof exportBytes, key: string, from: number, to: number): AsyncGenerator<Uint8Array> {
   const column = table === sourceBytes ? sourceBytes.sourceId : exportBytes.exportId;
   for (let at = from; at < to; ) {
     const index = Math.floor(at / PIECE);
-    const [row] = await db()
-      .select({ data: table.data })
-      .from(table)
-      .where(sql`${column} = ${key} and ${table.index} = ${index}`);
+    const [row] = await db().select({ data: table.data }).from(table).where(sql`${column} = ${key} and ${table.index} = ${index}`);
     if (!row) throw new Error(`Piece ${index} of ${key} is missing.`);
     const part = row.data.subarray(at - index * PIECE, Math.min(row.data.length, to - index * PIECE));
     yield new Uint8Array(part.buffer, part.byteOffset, part.byteLength);

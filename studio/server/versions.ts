@@ -1,8 +1,8 @@
+import { applyEdits, type Edit, newKey } from "@wet-thread/core/edit/registry";
+import { applyChanges, type Change, type Document, dataOf, documentFrom, invertChanges, PIECE_ID } from "@wet-thread/core/model/document";
+import { type SourceInfo, VersionData } from "@wet-thread/core/model/schema";
 import { and, asc, desc, eq, gt, sql } from "drizzle-orm";
 import { z } from "zod";
-import { applyEdits, type Edit, newKey } from "@wet-thread/core/edit/registry";
-import { applyChanges, type Change, dataOf, type Document, documentFrom, invertChanges, PIECE_ID } from "@wet-thread/core/model/document";
-import { type SourceInfo, VersionData } from "@wet-thread/core/model/schema";
 import { type Database, db } from "./db/client";
 import { entities, projects, sources, steps, versions } from "./db/schema";
 import { ApiError, notFound } from "./errors";
@@ -51,7 +51,14 @@ async function load(on: Reader, id: string, lock = false): Promise<LoadedVersion
   const [project] = await on.select().from(projects).where(eq(projects.id, row.projectId));
   const things = await on.select({ kind: entities.kind, data: entities.data }).from(entities).where(eq(entities.versionId, id));
   const of = (kind: string): unknown[] => things.filter((t) => t.kind === kind).map((t) => t.data);
-  const data = VersionData.parse({ sampleRate: project.sampleRate, piece: of("piece")[0], tracks: of("track"), clips: of("clip"), markers: of("marker"), sections: of("section") });
+  const data = VersionData.parse({
+    sampleRate: project.sampleRate,
+    piece: of("piece")[0],
+    tracks: of("track"),
+    clips: of("clip"),
+    markers: of("marker"),
+    sections: of("section"),
+  });
   const doc = documentFrom(data, known);
   keep(id, row.revision, doc);
   return { ...row, doc };
@@ -64,7 +71,18 @@ export function loadVersion(id: string): Promise<LoadedVersion> {
 
 export function versionJson({ id, projectId, name, revision, doc }: LoadedVersion) {
   const { piece, ...rest } = dataOf(doc);
-  return { id, projectId, name, revision, sampleRate: rest.sampleRate, ...piece, tracks: rest.tracks, clips: rest.clips, markers: rest.markers, sections: rest.sections };
+  return {
+    id,
+    projectId,
+    name,
+    revision,
+    sampleRate: rest.sampleRate,
+    ...piece,
+    tracks: rest.tracks,
+    clips: rest.clips,
+    markers: rest.markers,
+    sections: rest.sections,
+  };
 }
 
 async function missedSteps(on: Reader, id: string, revision: number) {
@@ -78,21 +96,34 @@ async function missedSteps(on: Reader, id: string, revision: number) {
 async function checkRevision(tx: Transaction, version: LoadedVersion, revision: number): Promise<void> {
   if (revision === version.revision) return;
   const ahead = revision > version.revision;
-  throw new ApiError(409, ahead ? "ahead" : "behind", ahead ? `Revision ${revision} does not exist yet; the version is at ${version.revision}. Nothing was changed.` : `The version is at revision ${version.revision}; these edits were made on ${revision}. Nothing was changed.`, {
-    revision: version.revision,
-    steps: ahead ? [] : await missedSteps(tx, version.id, revision),
-  });
+  throw new ApiError(
+    409,
+    ahead ? "ahead" : "behind",
+    ahead
+      ? `Revision ${revision} does not exist yet; the version is at ${version.revision}. Nothing was changed.`
+      : `The version is at revision ${version.revision}; these edits were made on ${revision}. Nothing was changed.`,
+    {
+      revision: version.revision,
+      steps: ahead ? [] : await missedSteps(tx, version.id, revision),
+    },
+  );
 }
 
 /** Writes a step and what it changed, all in the caller's transaction. */
-async function commit(tx: Transaction, version: LoadedVersion, step: { kind: "edit" | "undo" | "redo"; name: string; edits: Edit[]; changes: Change[]; target?: number; key?: string }): Promise<number> {
+async function commit(
+  tx: Transaction,
+  version: LoadedVersion,
+  step: { kind: "edit" | "undo" | "redo"; name: string; edits: Edit[]; changes: Change[]; target?: number; key?: string },
+): Promise<number> {
   const revision = version.revision + 1;
   await tx.insert(steps).values({ versionId: version.id, revision, state: "done", ...step });
   const gone = step.changes.filter((c) => c.after === null);
   const set = step.changes.filter((c) => c.after !== null);
   if (gone.length) {
     const [kinds, ids] = [gone.map((c) => c.kind), gone.map((c) => c.id)];
-    await tx.execute(sql`delete from entities e using unnest(${sql.param(kinds)}::text[], ${sql.param(ids)}::text[]) as g(kind, id) where e.version_id = ${version.id} and e.kind = g.kind and e.id = g.id`);
+    await tx.execute(
+      sql`delete from entities e using unnest(${sql.param(kinds)}::text[], ${sql.param(ids)}::text[]) as g(kind, id) where e.version_id = ${version.id} and e.kind = g.kind and e.id = g.id`,
+    );
   }
   if (set.length) {
     const [kinds, ids, data] = [set.map((c) => c.kind), set.map((c) => c.id), set.map((c) => JSON.stringify(c.after))];
@@ -107,7 +138,10 @@ async function commit(tx: Transaction, version: LoadedVersion, step: { kind: "ed
 
 export const EditRequest = z.object({
   revision: z.int().min(0),
-  edits: z.array(z.looseObject({ type: z.string() })).min(1, "Send at least one edit.").max(20_000),
+  edits: z
+    .array(z.looseObject({ type: z.string() }))
+    .min(1, "Send at least one edit.")
+    .max(20_000),
   name: z.string().max(200).optional(),
   key: z.string().min(4).max(80).optional().describe("sent again with the same key, a step is not done twice"),
 });
@@ -123,7 +157,12 @@ export async function editVersion(id: string, request: z.infer<typeof EditReques
   const edits = request.edits.map((e) => ({ key: newKey(), ...e }) as Edit);
   const result = await db().transaction(async (tx) => {
     const version = await load(tx, id, true);
-    const [again] = request.key ? await tx.select().from(steps).where(and(eq(steps.versionId, id), eq(steps.key, request.key))) : [];
+    const [again] = request.key
+      ? await tx
+          .select()
+          .from(steps)
+          .where(and(eq(steps.versionId, id), eq(steps.key, request.key)))
+      : [];
     if (again) return { revision: again.revision, name: again.name, changes: again.changes, doc: null };
     await checkRevision(tx, version, request.revision);
     const outcome = applyEdits(version.doc, edits);
@@ -184,7 +223,13 @@ export async function stepBack(id: string, direction: "undo" | "redo", request: 
 export async function historyOf(id: string) {
   const { revision } = await loadVersion(id);
   const rows = await db()
-    .select({ revision: steps.revision, name: steps.name, state: steps.state, at: steps.createdAt, size: sql<number>`jsonb_array_length(${steps.changes})` })
+    .select({
+      revision: steps.revision,
+      name: steps.name,
+      state: steps.state,
+      at: steps.createdAt,
+      size: sql<number>`jsonb_array_length(${steps.changes})`,
+    })
     .from(steps)
     .where(and(eq(steps.versionId, id), eq(steps.kind, "edit"), sql`${steps.state} <> 'dropped'`))
     .orderBy(asc(steps.revision));
@@ -193,10 +238,13 @@ export async function historyOf(id: string) {
 
 /** The steps after a revision, for a page that is behind. */
 export async function stepsSince(id: string, revision: number) {
-  return db().transaction(async (tx) => {
-    const version = await load(tx, id);
-    return { revision: version.revision, steps: await missedSteps(tx, id, revision) };
-  }, { isolationLevel: "repeatable read" });
+  return db().transaction(
+    async (tx) => {
+      const version = await load(tx, id);
+      return { revision: version.revision, steps: await missedSteps(tx, id, revision) };
+    },
+    { isolationLevel: "repeatable read" },
+  );
 }
 
 export { PIECE_ID };

@@ -1,9 +1,9 @@
-import { toast } from "sonner";
-import { createStore, useStore } from "zustand";
 import { EditError } from "@wet-thread/core/edit/errors";
 import { applyEdits, type Edit, newKey } from "@wet-thread/core/edit/registry";
 import { applyChanges, type Change, type Document, documentFrom } from "@wet-thread/core/model/document";
 import type { SourceInfo, VersionData } from "@wet-thread/core/model/schema";
+import { toast } from "sonner";
+import { createStore, useStore } from "zustand";
 import { ask, type ProjectRow, ServerError, type SourceRow } from "./api";
 import { Unsent, type UnsentStep } from "./unsent";
 
@@ -87,8 +87,10 @@ export class Session {
     const session = new Session(project, await ask<VersionAnswer>(`/api/versions/${chosen}`));
     const left = await session.unsent.adopt();
     if (left.length) {
-      session.store.setState({ unsent: left, doc: session.replay(left) });
-      toast.info(`${left.length === 1 ? "One step" : `${left.length} steps`} that had not been sent ${left.length === 1 ? "is" : "are"} back and will be sent now.`);
+      session.store.setState({ unsent: left, doc: session.replay(left), save: "saving" });
+      toast.info(
+        `${left.length === 1 ? "One step" : `${left.length} steps`} that had not been sent ${left.length === 1 ? "is" : "are"} back and will be sent now.`,
+      );
     }
     void session.refreshHistory();
     session.listen();
@@ -163,7 +165,10 @@ export class Session {
       this.unsent.save(kept);
       this.store.setState({ unsent: kept });
       for (const { step, why } of lost) {
-        toast.error(`“${step.name}” no longer fits after changes made elsewhere: ${why}`, { duration: 12_000, description: "Everything else is kept." });
+        toast.error(`“${step.name}” no longer fits after changes made elsewhere: ${why}`, {
+          duration: 12_000,
+          description: "Everything else is kept.",
+        });
       }
     }
     return doc;
@@ -216,7 +221,9 @@ export class Session {
       const step = unsent[0];
       if (!step) break;
       try {
-        const result = await ask<StepResult>(`/api/versions/${versionId}/edits`, { json: { revision, edits: step.edits, name: step.name, key: step.key } });
+        const result = await ask<StepResult>(`/api/versions/${versionId}/edits`, {
+          json: { revision, edits: step.edits, name: step.name, key: step.key },
+        });
         tries = 0;
         if (result.revision > this.store.getState().revision) {
           // A step that the server had already taken may lie before others' steps.
@@ -240,7 +247,8 @@ export class Session {
         }
       }
     }
-    if (this.store.getState().unsent.length === 0 && this.store.getState().save !== "saved") this.store.setState({ save: "saved", savedAt: new Date() });
+    if (this.store.getState().unsent.length === 0 && this.store.getState().save !== "saved")
+      this.store.setState({ save: "saved", savedAt: new Date() });
     void this.refreshHistory();
   }
 
@@ -269,7 +277,8 @@ export class Session {
     this.events.onmessage = ({ data }) => {
       const event = JSON.parse(data) as { type: string; versionId?: string; revision?: number };
       if (event.type === "source") void this.refreshSources();
-      if (event.type === "step" && event.versionId === versionId && !this.sending) this.queue = this.queue.then(() => this.catchUp(event.revision ?? 0).catch(() => {}));
+      if (event.type === "step" && event.versionId === versionId && !this.sending)
+        this.queue = this.queue.then(() => this.catchUp(event.revision ?? 0).catch(() => {}));
     };
   }
 

@@ -1,15 +1,18 @@
-import { create } from "zustand";
-import { persist } from "zustand/middleware";
 import type { FadeShape } from "@wet-thread/core/model/schema";
 import type { PointKind } from "@wet-thread/core/snap/snap";
 import { type GridFamily, type GridStep, stepForZoom, type Timebase } from "@wet-thread/core/time/grid";
+import { create } from "zustand";
+import { persist } from "zustand/middleware";
 
 export type Target = "grid" | Extract<PointKind, "edge" | "playhead" | "transient">;
 export type NudgeUnit = { readonly kind: "step"; readonly step: GridStep } | { readonly kind: "grid" };
 export type Theme = "day" | "vat";
 
+export type Overlaps = "layer" | "cover" | "blend";
+
 /** What the mode line says, kept by the browser from one visit to the next. */
 export interface Settings {
+  readonly overlaps: Overlaps;
   readonly snapOn: boolean;
   readonly targets: readonly Target[];
   readonly placing: "line" | "offset";
@@ -30,6 +33,7 @@ export const SIXTEENTH: GridStep = { kind: "note", division: 16, feel: "straight
 export const useSettings = create<Settings>()(
   persist(
     (): Settings => ({
+      overlaps: "blend",
       snapOn: true,
       targets: ["grid", "edge"],
       placing: "line",

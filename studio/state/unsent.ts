@@ -34,7 +34,8 @@ export class Unsent {
   async adopt(): Promise<UnsentStep[]> {
     const held = new Set((await navigator.locks?.query())?.held?.map((l) => l.name));
     const left: UnsentStep[] = [];
-    for (const key of Object.keys(localStorage)) {
+    const keys = Array.from({ length: localStorage.length }, (_, i) => localStorage.key(i) ?? "");
+    for (const key of keys) {
       if (!key.startsWith(`${PREFIX}${this.versionId} `) || key === this.key || held.has(key)) continue;
       left.push(...(JSON.parse(localStorage.getItem(key) ?? "[]") as UnsentStep[]));
       localStorage.removeItem(key);

@@ -7,4 +7,9 @@ onMedia(() => {
 });
 
 /** Draws a component again when samples or peaks have come into the page. */
-export const useMedia = (): number => useSyncExternalStore(onMedia, () => count, () => 0);
+export const useMedia = (): number =>
+  useSyncExternalStore(
+    onMedia,
+    () => count,
+    () => 0,
+  );

@@ -1,14 +1,14 @@
 "use client";
-import { useEffect, useRef } from "react";
 import type { Document } from "@wet-thread/core/model/document";
-import { listenForKeys } from "@/commands/commands";
+import { isAudible } from "@wet-thread/core/render/renderer";
+import { useEffect, useRef } from "react";
 import { smoothSeam } from "@/commands/actions";
+import { listenForKeys } from "@/commands/commands";
 import { transport } from "@/engine/transport";
 import { knowChannels, onMedia } from "@/state/media";
 import { session } from "@/state/session";
-import { useSettings, settings } from "@/state/settings";
+import { settings, useSettings } from "@/state/settings";
 import { setView, useView, view, zoomAt } from "@/state/view";
-import { isAudible } from "@wet-thread/core/render/renderer";
 import { paintCloth } from "./cloth";
 import { lanesHeight } from "./geometry";
 import { CLICK_PIXELS, type Gesture, gestureFor, makeRange, type Point } from "./gestures";
@@ -52,7 +52,11 @@ export function Timeline() {
 
   useEffect(() => {
     const box = lanes.current as HTMLDivElement;
-    const canvases = { cloth: cloth.current as HTMLCanvasElement, overlay: overlay.current as HTMLCanvasElement, rulers: rulers.current as HTMLCanvasElement };
+    const canvases = {
+      cloth: cloth.current as HTMLCanvasElement,
+      overlay: overlay.current as HTMLCanvasElement,
+      rulers: rulers.current as HTMLCanvasElement,
+    };
     let image: ImageData | null = null;
     let due = 0;
     const dirty = { cloth: true, overlay: true, rulers: true };
@@ -66,7 +70,15 @@ export function Timeline() {
       if (image?.width !== width || image.height !== height) image = g.createImageData(width, height);
       const scale = window.devicePixelRatio || 1;
       paintCloth(new Uint32Array(image.data.buffer), {
-        doc, palette: PALETTES[set.theme], width, height, scale, start: v.start, samplesPerPixel: v.samplesPerPixel, scrollY: v.scrollY, mutedTracks: mutedTracks(doc),
+        doc,
+        palette: PALETTES[set.theme],
+        width,
+        height,
+        scale,
+        start: v.start,
+        samplesPerPixel: v.samplesPerPixel,
+        scrollY: v.scrollY,
+        mutedTracks: mutedTracks(doc),
         gridColumns: gridColumns(viewGrid(doc, set, v.start, v.samplesPerPixel), width, v.start, v.samplesPerPixel / scale, set.showGrid),
       });
       g.putImageData(image, 0, 0);
@@ -85,9 +97,22 @@ export function Timeline() {
           if (x > v.width * 0.92 || x < 0) setView({ start: Math.max(0, at - v.width * 0.08 * v.samplesPerPixel) });
         }
       }
-      if (dirty.cloth) drawCloth(doc);
-      if (dirty.overlay) paintOverlay(fit(canvases.overlay, v.width, v.height), { doc, view: view(), preview: preview(), palette, mutedTracks: mutedTracks(doc) });
-      if (dirty.rulers) paintRulers(fit(canvases.rulers, v.width, ROWS.sections + ROWS.bars + ROWS.time), { doc, view: view(), range: preview().range ?? v.range, palette });
+      if (dirty.cloth) {
+        drawCloth(doc);
+        // Where the view is, for whoever drives the page from outside.
+        box.dataset.start = String(view().start);
+        box.dataset.samplesPerPixel = String(view().samplesPerPixel);
+        box.dataset.scrollY = String(view().scrollY);
+      }
+      if (dirty.overlay)
+        paintOverlay(fit(canvases.overlay, v.width, v.height), { doc, view: view(), preview: preview(), palette, mutedTracks: mutedTracks(doc) });
+      if (dirty.rulers)
+        paintRulers(fit(canvases.rulers, v.width, ROWS.sections + ROWS.bars + ROWS.time), {
+          doc,
+          view: view(),
+          range: preview().range ?? v.range,
+          palette,
+        });
       dirty.cloth = dirty.overlay = dirty.rulers = false;
       const now = view();
       const x = ((preview().playhead ?? (now.playing ? transport().position() : now.playhead)) - now.start) / now.samplesPerPixel;
@@ -116,7 +141,14 @@ export function Timeline() {
       useSettings.subscribe(all),
       onMedia(all),
       useView.subscribe((v, old) => {
-        if (v.start !== old.start || v.samplesPerPixel !== old.samplesPerPixel || v.scrollY !== old.scrollY || v.width !== old.width || v.height !== old.height) all();
+        if (
+          v.start !== old.start ||
+          v.samplesPerPixel !== old.samplesPerPixel ||
+          v.scrollY !== old.scrollY ||
+          v.width !== old.width ||
+          v.height !== old.height
+        )
+          all();
         else {
           dirty.overlay ||= v.clipIds !== old.clipIds || v.range !== old.range || v.seamId !== old.seamId;
           dirty.rulers ||= v.range !== old.range;
@@ -153,10 +185,13 @@ export function Timeline() {
       const { tool } = view();
       const splitting = tool === "split" && zone.clip !== undefined && zone.kind !== "seam";
       box.style.cursor = splitting ? "crosshair" : tool === "range" && zone.kind !== "seam" && zone.kind !== "below" ? "text" : CURSORS[zone.kind];
-      const hint = splitting ? "Click to split where the line is" : HINTS[tool === "range" && zone.kind !== "seam" && zone.kind !== "below" ? "lane" : zone.kind];
+      const hint = splitting
+        ? "Click to split where the line is"
+        : HINTS[tool === "range" && zone.kind !== "seam" && zone.kind !== "below" ? "lane" : zone.kind];
       if (view().hint !== hint) setView({ hint });
       const old = preview().zone;
-      const shownZone = tool === "pointer" || zone.kind === "seam" ? { kind: zone.kind as string, clipId: zone.clip?.id, seamId: zone.seam?.id } : null;
+      const shownZone =
+        tool === "pointer" || zone.kind === "seam" ? { kind: zone.kind as string, clipId: zone.clip?.id, seamId: zone.seam?.id } : null;
       if (old?.kind !== shownZone?.kind || old?.clipId !== shownZone?.clipId || old?.seamId !== shownZone?.seamId) setPreview({ zone: shownZone });
     };
     const xy = (p: Point): [number, number] => [p.x, p.y];
@@ -170,7 +205,13 @@ export function Timeline() {
       const add = e.shiftKey || e.ctrlKey || e.metaKey;
       pressed = { p, zone, add, moved: false };
       if (zone.clip && zone.kind !== "body" && view().tool === "pointer" && !view().clipIds.has(zone.clip.id)) {
-        setView({ clipIds: add ? new Set([...view().clipIds, zone.clip.id]) : new Set([zone.clip.id]), range: null, seamId: null, tab: "clip", trackId: zone.clip.trackId });
+        setView({
+          clipIds: add ? new Set([...view().clipIds, zone.clip.id]) : new Set([zone.clip.id]),
+          range: null,
+          seamId: null,
+          tab: "clip",
+          trackId: zone.clip.trackId,
+        });
       }
       gesture = gestureFor(doc, zone, p, add);
       last = p;
@@ -240,7 +281,10 @@ export function Timeline() {
     };
     const rulerMove = (e: PointerEvent): void => {
       if (!fromRuler) {
-        const hint = pointOf(e, ruler).y < ROWS.sections ? "Click a section to make a range of it" : "Click to place the playhead · drag to make a range over all tracks";
+        const hint =
+          pointOf(e, ruler).y < ROWS.sections
+            ? "Click a section to make a range of it"
+            : "Click to place the playhead · drag to make a range over all tracks";
         if (view().hint !== hint) setView({ hint });
         return;
       }
@@ -297,14 +341,24 @@ export function Timeline() {
   return (
     <div className="absolute inset-0 flex flex-col">
       <div className="relative h-[70px] shrink-0 border-line border-b" data-testid="rulers">
-        <canvas ref={rulers} className="absolute inset-0 h-full w-full cursor-text touch-none" aria-label="Rulers: sections, bars and beats, minutes and seconds" role="img" />
+        <canvas
+          ref={rulers}
+          className="absolute inset-0 h-full w-full cursor-text touch-none"
+          aria-label="Rulers: sections, bars and beats, minutes and seconds"
+          role="img"
+        />
         <div ref={head} className="pointer-events-none absolute top-[22px] left-0" style={{ visibility: "hidden" }}>
           <div className="-ml-[4.5px] mt-[3px] h-[9px] w-[9px] rounded-full bg-madder" />
         </div>
       </div>
       <div ref={lanes} className="relative min-h-0 flex-1 touch-none overflow-hidden" data-testid="lanes">
         <canvas ref={cloth} className="absolute inset-0 h-full w-full" aria-hidden />
-        <canvas ref={overlay} className="absolute inset-0 h-full w-full" role="img" aria-label="Tracks with their clips; the list of clips in the inspector says the same in words" />
+        <canvas
+          ref={overlay}
+          className="absolute inset-0 h-full w-full"
+          role="img"
+          aria-label="Tracks with their clips; the list of clips in the inspector says the same in words"
+        />
         <div ref={playhead} className="pointer-events-none absolute inset-y-0 left-0" style={{ visibility: "hidden" }} data-testid="playhead">
           <div className="-ml-[0.75px] h-full w-[1.5px] bg-madder" />
         </div>
@@ -322,7 +376,8 @@ export function Overview() {
     const draw = (): void => {
       due = 0;
       const r = c.getBoundingClientRect();
-      if (r.width > 0) paintOverview(fit(c, r.width, r.height), { doc: shown(), view: view(), range: null, palette: PALETTES[settings().theme] }, r.width, r.height);
+      if (r.width > 0)
+        paintOverview(fit(c, r.width, r.height), { doc: shown(), view: view(), range: null, palette: PALETTES[settings().theme] }, r.width, r.height);
     };
     const request = (): void => {
       if (!due) due = requestAnimationFrame(draw);
@@ -380,5 +435,13 @@ export function Overview() {
       c.removeEventListener("pointerup", up);
     };
   }, []);
-  return <canvas ref={canvas} className="h-full w-full touch-none" role="img" aria-label="Overview of the whole piece; the lens shows what is in view" data-testid="overview" />;
+  return (
+    <canvas
+      ref={canvas}
+      className="h-full w-full touch-none"
+      role="img"
+      aria-label="Overview of the whole piece; the lens shows what is in view"
+      data-testid="overview"
+    />
+  );
 }

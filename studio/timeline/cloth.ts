@@ -1,7 +1,7 @@
 import { blendGains, fadeGain } from "@wet-thread/core/dsp/fades";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd, gainFactor } from "@wet-thread/core/model/schema";
-import { CLOTH_TOP, type LaneBox, laneBoxes, RAIL } from "./geometry";
+import { CLOTH_TOP, type LaneBox, laneBoxes, NAME_STRIP, RAIL } from "./geometry";
 import { mix, type Palette, pixel } from "./theme";
 import { type Columns, fillColumns, newColumns } from "./wave";
 
@@ -50,6 +50,9 @@ function dyed(palette: Palette, dye: string, washed: boolean): Dyed {
   return found;
 }
 
+/** Room that the waveform leaves for the name, in strips that are tall enough for both. */
+export const waveInset = (height: number): number => (height >= 44 ? NAME_STRIP - 3 : 0);
+
 let columns: Columns = newColumns(4096);
 let gains = new Float32Array(4096);
 
@@ -58,9 +61,12 @@ export function drawnGain(clip: Clip, follower: Clip | undefined, at: number): n
   let g = 1;
   const i = at - clip.start;
   const j = clipEnd(clip) - 1 - at;
-  if (i < clip.fadeIn.length) g *= clip.blend?.linked ? blendGains(clip.blend.law, clip.fadeIn, i, clip.fadeIn.length, 0.5).gainIn : fadeGain(clip.fadeIn, i);
+  if (i < clip.fadeIn.length)
+    g *= clip.blend?.linked ? blendGains(clip.blend.law, clip.fadeIn, i, clip.fadeIn.length, 0.5).gainIn : fadeGain(clip.fadeIn, i);
   if (j < clip.fadeOut.length) {
-    g *= follower?.blend?.linked ? blendGains(follower.blend.law, follower.fadeIn, clip.fadeOut.length - 1 - j, clip.fadeOut.length, 0.5).gainOut : fadeGain(clip.fadeOut, j);
+    g *= follower?.blend?.linked
+      ? blendGains(follower.blend.law, follower.fadeIn, clip.fadeOut.length - 1 - j, clip.fadeOut.length, 0.5).gainOut
+      : fadeGain(clip.fadeOut, j);
   }
   return g;
 }
@@ -69,7 +75,12 @@ export function drawnGain(clip: Clip, follower: Clip | undefined, at: number): n
 export function paintCloth(pixels: Uint32Array, scene: ClothScene): void {
   const { doc, palette, width, height, scale, scrollY, gridColumns } = scene;
   const ground = pixel(palette.ground);
-  const lineColors = [0, pixel(mix(palette.ground, palette.line, 0.45)), pixel(mix(palette.ground, palette.line, 0.85)), pixel(mix(palette.line, palette.ink3, 0.25))];
+  const lineColors = [
+    0,
+    pixel(mix(palette.ground, palette.line, 0.45)),
+    pixel(mix(palette.ground, palette.line, 0.85)),
+    pixel(mix(palette.line, palette.ink3, 0.25)),
+  ];
   const rows = Math.min(height, Math.max(0, Math.round((lanesBottom(doc) - scrollY) * scale)));
   // One row of ground and grid, copied down.
   pixels.fill(ground, 0, width);
@@ -126,16 +137,18 @@ function paintClip(pixels: Uint32Array, scene: ClothScene, clip: Clip, colors: D
     const x = x0 + i;
     const cut = faded ? Math.round(y0 + (1 - Math.min(1, gains[i])) * (y1 - y0)) : y0;
     const color = gridColumns[x] ? colors.clothGrid : colors.cloth;
-    if (cut > topRow && x % Math.max(3, Math.round(4 * scale)) === 0) for (let y = topRow; y < Math.min(cut, endRow); y++) pixels[y * width + x] = colors.warp;
+    if (cut > topRow && x % Math.max(3, Math.round(4 * scale)) === 0)
+      for (let y = topRow; y < Math.min(cut, endRow); y++) pixels[y * width + x] = colors.warp;
     for (let y = Math.max(topRow, cut); y < endRow; y++) pixels[y * width + x] = color;
   }
   if (source && perColumn > 0.5) {
     const factor = gainFactor(clip.gain);
     const parts = Math.min(2, source.channels);
+    const waveTop = y0 + waveInset((y1 - y0) / scale) * scale;
     for (let c = 0; c < parts; c++) {
       fillColumns(columns, clip.sourceId, source.channels, c, source.length, clip.offset + (first - clip.start), perColumn, n);
-      const a = y0 + ((y1 - y0) * c) / parts;
-      const half = (y1 - y0) / parts / 2 - 1;
+      const a = waveTop + ((y1 - waveTop) * c) / parts;
+      const half = (y1 - waveTop) / parts / 2 - 1;
       const middle = a + half + 1;
       for (let i = 0; i < n; i++) {
         const min = columns.min[i];
@@ -146,7 +159,8 @@ function paintClip(pixels: Uint32Array, scene: ClothScene, clip: Clip, colors: D
         const loud = Math.min(1, columns.rms[i] * g) * half;
         const [loudUp, loudDown] = [Math.round(middle - loud), Math.round(middle + loud)];
         const x = x0 + i;
-        for (let y = Math.max(topRow, up); y <= Math.min(endRow - 1, Math.max(down, up)); y++) pixels[y * width + x] = y >= loudUp && y <= loudDown ? colors.rms : colors.peak;
+        for (let y = Math.max(topRow, up); y <= Math.min(endRow - 1, Math.max(down, up)); y++)
+          pixels[y * width + x] = y >= loudUp && y <= loudDown ? colors.rms : colors.peak;
       }
     }
   }

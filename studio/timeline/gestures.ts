@@ -1,13 +1,13 @@
+import { trimRoom } from "@wet-thread/core/edit/clips/trim";
 import { EditError } from "@wet-thread/core/edit/errors";
 import { applyEdits, type Edit, newKey } from "@wet-thread/core/edit/registry";
-import { trimRoom } from "@wet-thread/core/edit/clips/trim";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
-import { session } from "@/state/session";
-import { edgeFade } from "@/state/settings";
-import { selectClips, setView, type TimeRange, view } from "@/state/view";
 import { transport } from "@/engine/transport";
+import { session } from "@/state/session";
+import { edgeFade, settings } from "@/state/settings";
+import { selectClips, setView, type TimeRange, view } from "@/state/view";
 import { flagLines } from "./describe";
 import { laneAt, laneBoxes } from "./geometry";
 import { clearPreview, setPreview } from "./preview";
@@ -33,7 +33,10 @@ export const CLICK_PIXELS = 4;
 const sampleAt = (x: number): number => view().start + x * view().samplesPerPixel;
 
 /** A gesture made of edits: each move previews them on the document, the release sends them as one step. */
-function editing(doc: Document, plan: (p: Point) => { edits: Edit[]; lines: (after: Document) => string[]; lit: { position: number; kind: string } | null } | null): Gesture {
+function editing(
+  doc: Document,
+  plan: (p: Point) => { edits: Edit[]; lines: (after: Document) => string[]; lit: { position: number; kind: string } | null } | null,
+): Gesture {
   const fade = edgeFade(doc.sampleRate);
   const key = newKey();
   const make = (p: Point) => {
@@ -80,14 +83,20 @@ export function moveClips(doc: Document, clip: Clip, pressed: Point): Gesture {
   const rows = clips.map((c) => laneOf(c.trackId));
   const order = doc.piece.trackOrder;
   return editing(doc, (p) => {
-    const { position, target } = snapped(doc, { wanted: near + sampleAt(p.x) - grip, origin: near, except: edgesOf(clips), least, also: clips.length === 1 ? [clipEnd(clip) - near] : [] });
+    const { position, target } = snapped(doc, {
+      wanted: near + sampleAt(p.x) - grip,
+      origin: near,
+      except: edgesOf(clips),
+      least,
+      also: clips.length === 1 ? [clipEnd(clip) - near] : [],
+    });
     const by = p.shift && Math.abs(p.y - pressed.y) > Math.abs(p.x - pressed.x) ? 0 : position - near;
     const over = laneAt(doc, p.y + view().scrollY);
     const wishedRows = over && !(p.shift && Math.abs(p.x - pressed.x) >= Math.abs(p.y - pressed.y)) ? laneOf(over.trackId) - laneOf(clip.trackId) : 0;
     const down = Math.max(-Math.min(...rows), Math.min(boxes.length - 1 - Math.max(...rows), wishedRows));
     const tracks = down === 0 ? 0 : order.indexOf(boxes[laneOf(clip.trackId) + down].trackId) - order.indexOf(clip.trackId);
     return {
-      edits: by === 0 && tracks === 0 ? [] : [{ type: "move", clipIds: clips.map((c) => c.id), by, tracks }],
+      edits: by === 0 && tracks === 0 ? [] : [{ type: "move", clipIds: clips.map((c) => c.id), by, tracks, overlap: settings().overlaps }],
       lines: (after) => flagLines(doc, near + by, near, target, overlapWords(after, clips)),
       lit: target && by !== 0 ? { position: target.position, kind: target.kind } : null,
     };
@@ -105,7 +114,9 @@ function overlapWords(after: Document, clips: readonly Clip[]): string | undefin
       if (!ids.has(other.id)) longest = Math.max(longest, Math.min(clipEnd(now), clipEnd(other)) - Math.max(now.start, other.start));
     }
   }
-  return longest > 0 ? `lies over ${formatLength(longest, after.sampleRate)}` : undefined;
+  if (longest === 0) return undefined;
+  const joined = clips.some(({ id }) => after.clips.get(id)?.blend || blendAfter(after, after.clips.get(id) as Clip));
+  return `${joined ? "blends" : "lies over"} ${formatLength(longest, after.sampleRate)}`;
 }
 
 export function trimClips(doc: Document, clip: Clip, edge: "start" | "end", pressed: Point): Gesture {
@@ -116,12 +127,19 @@ export function trimClips(doc: Document, clip: Clip, edge: "start" | "end", pres
   const origin = edge === "start" ? clip.start : clipEnd(clip);
   const grip = sampleAt(pressed.x);
   return editing(doc, (p) => {
-    const { position, target } = snapped(doc, { wanted: origin + sampleAt(p.x) - grip, origin, except: edgesOf(clips), least: origin + least, most: origin + most });
+    const { position, target } = snapped(doc, {
+      wanted: origin + sampleAt(p.x) - grip,
+      origin,
+      except: edgesOf(clips),
+      least: origin + least,
+      most: origin + most,
+    });
     const by = position - origin;
-    const end = by === least && edge === "start" ? "the recording starts here" : by === most && edge === "end" ? "the recording ends here" : undefined;
+    const end =
+      by === least && edge === "start" ? "the recording starts here" : by === most && edge === "end" ? "the recording ends here" : undefined;
     return {
-      edits: by === 0 ? [] : [{ type: "trim", clipIds: clips.map((c) => c.id), edge, by }],
-      lines: () => flagLines(doc, position, origin, target, end),
+      edits: by === 0 ? [] : [{ type: "trim", clipIds: clips.map((c) => c.id), edge, by, overlap: settings().overlaps }],
+      lines: (after) => flagLines(doc, position, origin, target, end ?? overlapWords(after, clips)),
       lit: target && by !== 0 ? { position: target.position, kind: target.kind } : null,
     };
   });
@@ -144,11 +162,21 @@ export function fadeClips(doc: Document, clip: Clip, edge: "in" | "out", pressed
     const { position, target } = snapped(doc, { wanted: origin + sampleAt(p.x) - grip, origin, except: new Set([corner]), ...bounds });
     const length = away * (position - corner);
     const rise = pressed.y - p.y;
-    const bend = Math.abs(rise) < 6 ? fade.bend : Math.round(Math.max(-1, Math.min(1, fade.bend - (rise - 6 * Math.sign(rise)) / BEND_PIXELS)) * 100) / 100;
-    if (follower) return { edits: [{ type: "set-blend", clipId: follower.id, length: Math.max(1, length) }], lines: () => [`blend ${formatLength(length, doc.sampleRate)}`], lit: null };
+    const bend =
+      Math.abs(rise) < 6 ? fade.bend : Math.round(Math.max(-1, Math.min(1, fade.bend - (rise - 6 * Math.sign(rise)) / BEND_PIXELS)) * 100) / 100;
+    if (follower)
+      return {
+        edits: [{ type: "set-blend", clipId: follower.id, length: Math.max(1, length) }],
+        lines: () => [`blend ${formatLength(length, doc.sampleRate)}`],
+        lit: null,
+      };
     return {
       edits: length === fade.length && bend === fade.bend ? [] : [{ type: "set-fade", clipIds: clips.map((c) => c.id), edge, length, bend }],
-      lines: () => [`fade ${edge} ${formatLength(length, doc.sampleRate)}`, `bend ${bend >= 0 ? "+" : "−"}${Math.abs(bend).toFixed(2)}`, ...flagLines(doc, position, null, target).slice(0, 1)],
+      lines: () => [
+        `fade ${edge} ${formatLength(length, doc.sampleRate)}`,
+        `bend ${bend >= 0 ? "+" : "−"}${Math.abs(bend).toFixed(2)}`,
+        ...flagLines(doc, position, null, target).slice(0, 1),
+      ],
       lit: target && length !== fade.length ? { position: target.position, kind: target.kind } : null,
     };
   });
@@ -158,11 +186,19 @@ export function fadeClips(doc: Document, clip: Clip, edge: "in" | "out", pressed
 export function dragSeam(doc: Document, zone: Zone, pressed: Point): Gesture {
   const seam = zone.seam as NonNullable<Zone["seam"]>;
   const { left, right, position } = seam;
-  const start = seam.kind === "blended" ? (right?.fadeIn.length ?? 0) : Math.max(right?.start === position ? right.fadeIn.length : 0, left && clipEnd(left) === position ? left.fadeOut.length : 0);
+  const start =
+    seam.kind === "blended"
+      ? (right?.fadeIn.length ?? 0)
+      : Math.max(right?.start === position ? right.fadeIn.length : 0, left && clipEnd(left) === position ? left.fadeOut.length : 0);
   return editing(doc, (p) => {
     const length = Math.max(0, start + Math.round(Math.abs(p.x - pressed.x) < 2 ? 0 : (p.x - pressed.x) * view().samplesPerPixel));
     if (length === start) return { edits: [], lines: () => [formatLength(start, doc.sampleRate)], lit: null };
-    if (seam.kind === "blended" && right) return { edits: [{ type: "set-blend", clipId: right.id, length: Math.max(1, length) }], lines: () => [`blend ${formatLength(length, doc.sampleRate)}`], lit: null };
+    if (seam.kind === "blended" && right)
+      return {
+        edits: [{ type: "set-blend", clipId: right.id, length: Math.max(1, length) }],
+        lines: () => [`blend ${formatLength(length, doc.sampleRate)}`],
+        lit: null,
+      };
     const edits: Edit[] = [];
     if (left && clipEnd(left) === position && left !== right) edits.push({ type: "set-fade", clipIds: [left.id], edge: "out", length });
     if (right && right.start === position && left !== right) edits.push({ type: "set-fade", clipIds: [right.id], edge: "in", length });
@@ -193,7 +229,16 @@ export function makeRange(doc: Document, pressed: Point, clip: Clip | undefined,
     move(p) {
       const made = range(p);
       if (!made) return setPreview({ range: null, flag: null, lit: at.target, playhead: at.position });
-      setPreview({ range: made.range, playhead: null, lit: made.target, flag: { x: p.x, y: p.y, lines: [...flagLines(doc, made.end, null, made.target), formatLength(made.range.end - made.range.start, doc.sampleRate)] } });
+      setPreview({
+        range: made.range,
+        playhead: null,
+        lit: made.target,
+        flag: {
+          x: p.x,
+          y: p.y,
+          lines: [...flagLines(doc, made.end, null, made.target), formatLength(made.range.end - made.range.start, doc.sampleRate)],
+        },
+      });
     },
     commit(p) {
       const made = range(p);
@@ -207,7 +252,8 @@ export function makeRange(doc: Document, pressed: Point, clip: Clip | undefined,
           selectClips(ids);
         } else selectClips([clip.id]);
         setView({ trackId: clip.trackId });
-      } else if (!add) setView({ clipIds: new Set(), range: null, seamId: null, trackId: laneAt(doc, pressed.y + view().scrollY)?.trackId ?? view().trackId });
+      } else if (!add)
+        setView({ clipIds: new Set(), range: null, seamId: null, trackId: laneAt(doc, pressed.y + view().scrollY)?.trackId ?? view().trackId });
     },
   };
 }
@@ -221,11 +267,21 @@ export function placePlayhead(position: number): void {
 
 export function dragRangeEdge(doc: Document, edge: "start" | "end"): Gesture {
   const range = view().range as TimeRange;
-  const at = (p: Point) => snapped(doc, { wanted: sampleAt(p.x), origin: range[edge], least: edge === "start" ? 0 : range.start + 1, most: edge === "start" ? range.end - 1 : undefined });
+  const at = (p: Point) =>
+    snapped(doc, {
+      wanted: sampleAt(p.x),
+      origin: range[edge],
+      least: edge === "start" ? 0 : range.start + 1,
+      most: edge === "start" ? range.end - 1 : undefined,
+    });
   return {
     move(p) {
       const { position, target } = at(p);
-      setPreview({ range: { ...range, [edge]: position }, lit: target, flag: { x: p.x, y: p.y, lines: flagLines(doc, position, range[edge], target) } });
+      setPreview({
+        range: { ...range, [edge]: position },
+        lit: target,
+        flag: { x: p.x, y: p.y, lines: flagLines(doc, position, range[edge], target) },
+      });
     },
     commit(p) {
       clearPreview();

@@ -1,5 +1,5 @@
 import { type Document, timebaseOf } from "@wet-thread/core/model/document";
-import { type GridLines, gridLines, type GridStep, stepSamples } from "@wet-thread/core/time/grid";
+import { type GridLines, type GridStep, gridLines, stepSamples } from "@wet-thread/core/time/grid";
 import { type Settings, stepInForce } from "@/state/settings";
 
 /** Lines closer than this are thinned to every so-manieth, in pixels. */
@@ -44,4 +44,3 @@ export function gridColumns(grid: ViewGrid, width: number, start: number, perCol
   }
   return columns;
 }
-

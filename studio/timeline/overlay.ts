@@ -2,7 +2,7 @@ import { blendAfter, type Document } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd, gainFactor } from "@wet-thread/core/model/schema";
 import { pageReader } from "@/state/media";
 import type { View } from "@/state/view";
-import { drawnGain } from "./cloth";
+import { drawnGain, waveInset } from "./cloth";
 import { CLOTH_TOP, type LaneBox, laneBoxes, NAME_STRIP, RAIL } from "./geometry";
 import type { Preview } from "./preview";
 import { laneSeams, seamClass } from "./seam-classes";
@@ -104,13 +104,24 @@ function outline(g: CanvasRenderingContext2D, doc: Document, view: View, clip: C
   g.moveTo(left, y1 - 0.5);
   if (clip.fadeIn.length > 0 && px(view, clip.start + clip.fadeIn.length) > -20) curve(clip.start, clip.start + clip.fadeIn.length, true);
   else g.lineTo(left, y0);
-  if (clip.fadeOut.length > 0 && px(view, clipEnd(clip) - clip.fadeOut.length) < view.width + 20) curve(clipEnd(clip) - clip.fadeOut.length, clipEnd(clip), false);
+  if (clip.fadeOut.length > 0 && px(view, clipEnd(clip) - clip.fadeOut.length) < view.width + 20)
+    curve(clipEnd(clip) - clip.fadeOut.length, clipEnd(clip), false);
   else g.lineTo(right, y0);
   g.lineTo(right, y1 - 0.5);
   g.closePath();
 }
 
-function paintHandles(g: CanvasRenderingContext2D, { view, palette }: OverlayScene, clip: Clip, x0: number, x1: number, y0: number, y1: number, hovered: string | null, selected: boolean): void {
+function paintHandles(
+  g: CanvasRenderingContext2D,
+  { view, palette }: OverlayScene,
+  clip: Clip,
+  x0: number,
+  x1: number,
+  y0: number,
+  y1: number,
+  hovered: string | null,
+  selected: boolean,
+): void {
   const handle = (x: number, on: boolean): void => {
     if (x < -6 || x > view.width + 6) return;
     g.beginPath();
@@ -174,8 +185,9 @@ function paintSamples(g: CanvasRenderingContext2D, { doc, view }: OverlayScene, 
   const follower = clip.fadeOut.length > 0 ? blendAfter(doc, clip) : undefined;
   for (let c = 0; c < parts; c++) {
     if (!pageReader.read(clip.sourceId, c, first, near, 0, count)) return;
-    const half = (y1 - y0) / parts / 2 - 2;
-    const middle = y0 + ((y1 - y0) * (c + 0.5)) / parts;
+    const top = y0 + waveInset(y1 - y0);
+    const half = (y1 - top) / parts / 2 - 2;
+    const middle = top + ((y1 - top) * (c + 0.5)) / parts;
     const at = (t: number): number => {
       const s = clip.offset + t - clip.start - first;
       const k0 = Math.floor(s);
@@ -210,7 +222,14 @@ function paintSamples(g: CanvasRenderingContext2D, { doc, view }: OverlayScene, 
   }
 }
 
-function paintRail(g: CanvasRenderingContext2D, { doc, view, palette, preview }: OverlayScene, box: LaneBox, top: number, from: number, to: number): void {
+function paintRail(
+  g: CanvasRenderingContext2D,
+  { doc, view, palette, preview }: OverlayScene,
+  box: LaneBox,
+  top: number,
+  from: number,
+  to: number,
+): void {
   const seams = laneSeams(doc, box.trackId);
   const y = top + box.height - RAIL / 2 - 1;
   let last = Number.NEGATIVE_INFINITY;

@@ -1,5 +1,5 @@
-import { create } from "zustand";
 import type { Document } from "@wet-thread/core/model/document";
+import { create } from "zustand";
 import type { TimeRange } from "@/state/view";
 
 /** What a gesture shows while it goes on. Nothing here is a commit. */

@@ -1,7 +1,7 @@
 import { type Document, documentEnd, timebaseOf } from "@wet-thread/core/model/document";
 import { clipEnd } from "@wet-thread/core/model/schema";
 import { formatClock } from "@wet-thread/core/time/format";
-import { gridLines, type GridStep, stepForZoom, stepSamples } from "@wet-thread/core/time/grid";
+import { type GridStep, gridLines, stepForZoom, stepSamples } from "@wet-thread/core/time/grid";
 import type { TimeRange, View } from "@/state/view";
 import { laneBoxes } from "./geometry";
 import { faded, mix, type Palette } from "./theme";
@@ -120,14 +120,20 @@ function paintBars(g: CanvasRenderingContext2D, scene: RulerScene, top: number):
     const whole = p.tick === 0 && p.beat === 1;
     g.fillStyle = whole ? palette.ink : palette.ink3;
     g.font = `${whole ? 700 : 500} 11px ${NUMBERS}`;
-    g.fillText(whole ? `${p.bar}` : p.tick === 0 ? `${p.bar}.${p.beat}` : `${p.bar}.${p.beat}.${String(p.tick).padStart(3, "0")}`, Math.round(x) + 4, top + 11);
+    g.fillText(
+      whole ? `${p.bar}` : p.tick === 0 ? `${p.bar}.${p.beat}` : `${p.bar}.${p.beat}.${String(p.tick).padStart(3, "0")}`,
+      Math.round(x) + 4,
+      top + 11,
+    );
   });
 }
 
 function paintClock(g: CanvasRenderingContext2D, scene: RulerScene, top: number): void {
   const { doc, view, palette } = scene;
   const timebase = timebaseOf(doc);
-  const ladder = [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10_000, 15_000, 30_000, 60_000, 120_000, 300_000, 600_000, 1_800_000, 3_600_000];
+  const ladder = [
+    1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10_000, 15_000, 30_000, 60_000, 120_000, 300_000, 600_000, 1_800_000, 3_600_000,
+  ];
   const milliseconds = ladder.find((ms) => stepSamples({ kind: "time", milliseconds: ms }, timebase) / view.samplesPerPixel >= 76) ?? 3_600_000;
   const digits = milliseconds >= 1000 ? 0 : milliseconds >= 100 ? 1 : milliseconds >= 10 ? 2 : 3;
   g.textBaseline = "middle";

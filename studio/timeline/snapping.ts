@@ -1,12 +1,12 @@
 import { type Document, timebaseOf } from "@wet-thread/core/model/document";
 import { clipEnd } from "@wet-thread/core/model/schema";
 import { edgePoints, sortedPoints } from "@wet-thread/core/snap/points";
-import { type PointSource, snap, type SnapResult } from "@wet-thread/core/snap/snap";
+import { type PointSource, type SnapResult, snap } from "@wet-thread/core/snap/snap";
 import { session } from "@/state/session";
 import { settings } from "@/state/settings";
 import { view } from "@/state/view";
-import { viewGrid } from "./grid-columns";
 import { laneBoxes } from "./geometry";
+import { viewGrid } from "./grid-columns";
 
 /** Pull distance on the screen, at any zoom. */
 export const PULL_PIXELS = 8;
@@ -52,7 +52,8 @@ export function snapped(doc: Document, ask: SnapAsk): SnapResult {
   const shown = laneBoxes(doc).map((b) => b.trackId);
   if (set.targets.includes("edge")) points.push(edgePoints(doc, shown, ask.except ?? new Set()));
   if (set.targets.includes("playhead")) points.push(sortedPoints("playhead", [Math.round(playhead)]));
-  if (set.targets.includes("transient")) points.push(sortedPoints("transient", hitsIn(doc, shown, whole.wanted - 2 * reach, whole.wanted + 2 * reach)));
+  if (set.targets.includes("transient"))
+    points.push(sortedPoints("transient", hitsIn(doc, shown, whole.wanted - 2 * reach, whole.wanted + 2 * reach)));
   const grid = set.targets.includes("grid") ? viewGrid(doc, set, start, samplesPerPixel).lines : undefined;
   return snap({ ...whole, grid, points, placing: set.placing, pull: set.pull, reach, timebase });
 }

@@ -16,7 +16,16 @@ let samples = new Float32Array(1 << 17);
  * Fills `count` columns: column i shows the recording's samples from `first + i · perColumn` on, `perColumn` of them. Coarser peaks
  * stand in while finer ones are on their way.
  */
-export function fillColumns(out: Columns, sourceId: string, channels: number, channel: number, length: number, first: number, perColumn: number, count: number): void {
+export function fillColumns(
+  out: Columns,
+  sourceId: string,
+  channels: number,
+  channel: number,
+  length: number,
+  first: number,
+  perColumn: number,
+  count: number,
+): void {
   const level = levelFor(perColumn);
   if (level < 0 && fillFromSamples(out, sourceId, channel, length, first, perColumn, count)) return;
   for (let l = Math.max(0, level); l < PEAK_LEVELS.length; l++) {
@@ -49,7 +58,17 @@ function fillFromSamples(out: Columns, sourceId: string, channel: number, length
   return true;
 }
 
-function fillFromPeaks(out: Columns, sourceId: string, channels: number, channel: number, level: number, length: number, first: number, perColumn: number, count: number): boolean {
+function fillFromPeaks(
+  out: Columns,
+  sourceId: string,
+  channels: number,
+  channel: number,
+  level: number,
+  length: number,
+  first: number,
+  perColumn: number,
+  count: number,
+): boolean {
   const size = PEAK_LEVELS[level];
   let tile = peakTile(sourceId, channels, channel, level, Math.max(0, first));
   let whole = tile !== undefined;

@@ -28,7 +28,8 @@ export function zoneAt(doc: Document, view: View, x: number, y: number): Zone {
   if (into >= box.height - RAIL - 1) {
     const seams = laneSeams(doc, box.trackId);
     let best: Seam | undefined;
-    for (const seam of seams) if (Math.abs(px(seam.position) - x) <= 8 && (!best || Math.abs(px(seam.position) - x) < Math.abs(px(best.position) - x))) best = seam;
+    for (const seam of seams)
+      if (Math.abs(px(seam.position) - x) <= 8 && (!best || Math.abs(px(seam.position) - x) < Math.abs(px(best.position) - x))) best = seam;
     return best ? { kind: "seam", box, seam: best } : { kind: "lane", box };
   }
   if (view.range?.trackIds.includes(box.trackId)) {
@@ -39,7 +40,13 @@ export function zoneAt(doc: Document, view: View, x: number, y: number): Zone {
   const near = doc.lanes.get(box.trackId)?.within(Math.floor(sample - reach), Math.ceil(sample + reach) + 1) ?? [];
   // The topmost first; among clips that only touch here, the selected one, then the one that the point lies in.
   const inside = (c: Clip): boolean => sample >= c.start && sample < clipEnd(c);
-  const ordered = [...near].sort((a, b) => Number(inside(b)) - Number(inside(a)) || b.layer - a.layer || Number(view.clipIds.has(b.id)) - Number(view.clipIds.has(a.id)) || b.start - a.start);
+  const ordered = [...near].sort(
+    (a, b) =>
+      Number(inside(b)) - Number(inside(a)) ||
+      b.layer - a.layer ||
+      Number(view.clipIds.has(b.id)) - Number(view.clipIds.has(a.id)) ||
+      b.start - a.start,
+  );
   const clip = ordered.find((c) => px(c.start) - 3 <= x && px(clipEnd(c)) + 3 >= x);
   if (!clip) return { kind: "lane", box };
   const [x0, x1] = [px(clip.start), px(clipEnd(clip))];
@@ -58,7 +65,17 @@ export function zoneAt(doc: Document, view: View, x: number, y: number): Zone {
 }
 
 export const CURSORS: Readonly<Record<ZoneKind, string>> = {
-  name: "grab", body: "text", start: "ew-resize", end: "ew-resize", fadeIn: "nwse-resize", fadeOut: "nesw-resize", seam: "pointer", lane: "text", below: "default", rangeStart: "ew-resize", rangeEnd: "ew-resize",
+  name: "grab",
+  body: "text",
+  start: "ew-resize",
+  end: "ew-resize",
+  fadeIn: "nwse-resize",
+  fadeOut: "nesw-resize",
+  seam: "pointer",
+  lane: "text",
+  below: "default",
+  rangeStart: "ew-resize",
+  rangeEnd: "ew-resize",
 };
 
 /** What a press in a zone would do, for the line at the bottom. */

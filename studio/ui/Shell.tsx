@@ -1,6 +1,6 @@
 "use client";
-import { type ReactNode, useEffect } from "react";
 import { Tooltip } from "radix-ui";
+import { type ReactNode, useEffect } from "react";
 import { Toaster } from "sonner";
 import { useSettings } from "@/state/settings";
 
@@ -17,7 +17,17 @@ export function Shell({ children }: { children: ReactNode }) {
         position="bottom-center"
         offset={40}
         gap={8}
-        toastOptions={{ unstyled: true, classNames: { toast: "flex flex-col gap-1 rounded-lg border border-line bg-raised text-ink shadow-float px-4 py-2.5 text-base font-sans w-fit max-w-[460px] mx-auto", error: "!border-madder", title: "font-medium", description: "text-ink-2 text-sm", icon: "hidden" } }}
+        toastOptions={{
+          unstyled: true,
+          classNames: {
+            toast:
+              "flex flex-col gap-1 rounded-lg border border-line bg-raised text-ink shadow-float px-4 py-2.5 text-base font-sans w-fit max-w-[460px] mx-auto",
+            error: "!border-madder",
+            title: "font-medium",
+            description: "text-ink-2 text-sm",
+            icon: "hidden",
+          },
+        }}
       />
     </Tooltip.Provider>
   );

@@ -6,7 +6,11 @@ import { IconButton } from "./controls";
 export function ThemeButton() {
   const theme = useSettings((s) => s.theme);
   return (
-    <IconButton label={theme === "day" ? "Dark theme" : "Light theme"} keys="Ctrl+Shift+L" onClick={() => setSettings({ theme: theme === "day" ? "vat" : "day" })}>
+    <IconButton
+      label={theme === "day" ? "Dark theme" : "Light theme"}
+      keys="Ctrl+Shift+L"
+      onClick={() => setSettings({ theme: theme === "day" ? "vat" : "day" })}
+    >
       {theme === "day" ? <Moon size={16} /> : <Sun size={16} />}
     </IconButton>
   );

@@ -4,12 +4,26 @@ import { Popover as RadixPopover, Slider as RadixSlider, Tooltip } from "radix-u
 import { type ButtonHTMLAttributes, type ReactNode, useEffect, useRef, useState } from "react";
 
 /** A tip that names a control and its key. */
-export function Tip({ text, keys, side = "bottom", children }: { text: string; keys?: string; side?: "bottom" | "right" | "top"; children: ReactNode }) {
+export function Tip({
+  text,
+  keys,
+  side = "bottom",
+  children,
+}: {
+  text: string;
+  keys?: string;
+  side?: "bottom" | "right" | "top";
+  children: ReactNode;
+}) {
   return (
     <Tooltip.Root>
       <Tooltip.Trigger asChild>{children}</Tooltip.Trigger>
       <Tooltip.Portal>
-        <Tooltip.Content side={side} sideOffset={6} className="z-50 flex items-center gap-2 rounded-md bg-ink px-2.5 py-1.5 text-raised text-sm shadow-float">
+        <Tooltip.Content
+          side={side}
+          sideOffset={6}
+          className="z-50 flex items-center gap-2 rounded-md bg-ink px-2.5 py-1.5 text-raised text-sm shadow-float"
+        >
           {text}
           {keys && <kbd className="num rounded-sm bg-raised/15 px-1.5 py-0.5 text-xs">{keys}</kbd>}
         </Tooltip.Content>
@@ -30,13 +44,37 @@ const looks: Record<Look, string> = {
 };
 
 export function Button({ look = "plain", className, ...rest }: ButtonHTMLAttributes<HTMLButtonElement> & { look?: Look }) {
-  return <button type="button" className={clsx("inline-flex h-8 items-center justify-center gap-2 rounded-md px-3 font-medium disabled:opacity-45", looks[look], className)} {...rest} />;
+  return (
+    <button
+      type="button"
+      className={clsx("inline-flex h-8 items-center justify-center gap-2 rounded-md px-3 font-medium disabled:opacity-45", looks[look], className)}
+      {...rest}
+    />
+  );
 }
 
-export function IconButton({ label, keys, on, side, className, children, ...rest }: ButtonHTMLAttributes<HTMLButtonElement> & { label: string; keys?: string; on?: boolean; side?: "bottom" | "right" | "top" }) {
+export function IconButton({
+  label,
+  keys,
+  on,
+  side,
+  className,
+  children,
+  ...rest
+}: ButtonHTMLAttributes<HTMLButtonElement> & { label: string; keys?: string; on?: boolean; side?: "bottom" | "right" | "top" }) {
   return (
     <Tip text={label} keys={keys} side={side}>
-      <button type="button" aria-label={label} aria-pressed={on} className={clsx("grid size-8 place-items-center rounded-md disabled:opacity-40", on ? "bg-ink text-raised" : "text-ink-2 hover:bg-weft hover:text-ink", className)} {...rest}>
+      <button
+        type="button"
+        aria-label={label}
+        aria-pressed={on}
+        className={clsx(
+          "grid size-8 place-items-center rounded-md disabled:opacity-40",
+          on ? "bg-ink text-raised" : "text-ink-2 hover:bg-weft hover:text-ink",
+          className,
+        )}
+        {...rest}
+      >
         {children}
       </button>
     </Tip>
@@ -44,12 +82,32 @@ export function IconButton({ label, keys, on, side, className, children, ...rest
 }
 
 /** A row of choices of which one is on. */
-export function Segments<T extends string>({ value, options, onChange, label }: { value: T; options: readonly (readonly [T, string])[]; onChange: (value: T) => void; label: string }) {
+export function Segments<T extends string>({
+  value,
+  options,
+  onChange,
+  label,
+}: {
+  value: T;
+  options: readonly (readonly [T, string])[];
+  onChange: (value: T) => void;
+  label: string;
+}) {
   return (
     <div role="radiogroup" aria-label={label} className="flex overflow-hidden rounded-md border border-line">
       {options.map(([id, text]) => (
         // biome-ignore lint/a11y/useSemanticElements: a row of buttons reads better here than radio inputs
-        <button key={id} type="button" role="radio" aria-checked={value === id} onClick={() => onChange(id)} className={clsx("h-7 flex-1 border-line border-r px-2 last:border-r-0", value === id ? "bg-ink font-semibold text-raised" : "bg-raised text-ink-2 hover:bg-weft")}>
+        <button
+          key={id}
+          type="button"
+          role="radio"
+          aria-checked={value === id}
+          onClick={() => onChange(id)}
+          className={clsx(
+            "h-7 flex-1 border-line border-r px-2 last:border-r-0",
+            value === id ? "bg-ink font-semibold text-raised" : "bg-raised text-ink-2 hover:bg-weft",
+          )}
+        >
           {text}
         </button>
       ))}
@@ -58,7 +116,21 @@ export function Segments<T extends string>({ value, options, onChange, label }: 
 }
 
 /** A field for text or a number that takes effect on Enter or on leaving it; Escape puts the old value back. */
-export function Field({ value, onCommit, unit, label, className, numeric = true }: { value: string; onCommit: (text: string) => void; unit?: string; label: string; className?: string; numeric?: boolean }) {
+export function Field({
+  value,
+  onCommit,
+  unit,
+  label,
+  className,
+  numeric = true,
+}: {
+  value: string;
+  onCommit: (text: string) => void;
+  unit?: string;
+  label: string;
+  className?: string;
+  numeric?: boolean;
+}) {
   const [text, setText] = useState<string | null>(null);
   const left = useRef(false);
   const commit = (): void => {
@@ -91,7 +163,25 @@ export function Field({ value, onCommit, unit, label, className, numeric = true 
   );
 }
 
-export function Slider({ value, min, max, step, onChange, onCommit, label, className }: { value: number; min: number; max: number; step: number; onChange?: (v: number) => void; onCommit: (v: number) => void; label: string; className?: string }) {
+export function Slider({
+  value,
+  min,
+  max,
+  step,
+  onChange,
+  onCommit,
+  label,
+  className,
+}: {
+  value: number;
+  min: number;
+  max: number;
+  step: number;
+  onChange?: (v: number) => void;
+  onCommit: (v: number) => void;
+  label: string;
+  className?: string;
+}) {
   const [live, setLive] = useState<number | null>(null);
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new value from outside ends what the hand was doing
   useEffect(() => setLive(null), [value]);
@@ -116,12 +206,28 @@ export function Slider({ value, min, max, step, onChange, onCommit, label, class
   );
 }
 
-export function Popover({ trigger, children, width = 392, align = "start" }: { trigger: ReactNode; children: ReactNode; width?: number; align?: "start" | "center" | "end" }) {
+export function Popover({
+  trigger,
+  children,
+  width = 392,
+  align = "start",
+}: {
+  trigger: ReactNode;
+  children: ReactNode;
+  width?: number;
+  align?: "start" | "center" | "end";
+}) {
   return (
     <RadixPopover.Root>
       <RadixPopover.Trigger asChild>{trigger}</RadixPopover.Trigger>
       <RadixPopover.Portal>
-        <RadixPopover.Content align={align} sideOffset={7} collisionPadding={8} className="z-40 rounded-lg border border-line bg-raised p-3 shadow-float outline-none" style={{ width }}>
+        <RadixPopover.Content
+          align={align}
+          sideOffset={7}
+          collisionPadding={8}
+          className="z-40 rounded-lg border border-line bg-raised p-3 shadow-float outline-none"
+          style={{ width }}
+        >
           {children}
         </RadixPopover.Content>
       </RadixPopover.Portal>
@@ -130,9 +236,29 @@ export function Popover({ trigger, children, width = 392, align = "start" }: { t
 }
 
 /** A choice drawn as a small picture with its name under it. */
-export function Picture({ on, label, onClick, children, keys }: { on: boolean; label: string; onClick: () => void; children: ReactNode; keys?: string }) {
+export function Picture({
+  on,
+  label,
+  onClick,
+  children,
+  keys,
+}: {
+  on: boolean;
+  label: string;
+  onClick: () => void;
+  children: ReactNode;
+  keys?: string;
+}) {
   return (
-    <button type="button" aria-pressed={on} onClick={onClick} className={clsx("rounded-md border px-2.5 pt-2 pb-1.5 text-left", on ? "border-ink bg-raised ring-1 ring-ink" : "border-line bg-surface hover:border-ink-3")}>
+    <button
+      type="button"
+      aria-pressed={on}
+      onClick={onClick}
+      className={clsx(
+        "rounded-md border px-2.5 pt-2 pb-1.5 text-left",
+        on ? "border-ink bg-raised ring-1 ring-ink" : "border-line bg-surface hover:border-ink-3",
+      )}
+    >
       <svg viewBox="0 0 96 28" className="h-8 w-full" aria-hidden>
         {children}
       </svg>

@@ -16,17 +16,20 @@ function find(samples: Float32Array): number[] {
 describe("transients", () => {
   it("finds each planted hit to the sample, and nothing else, in a quiet bed", () => {
     fc.assert(
-      fc.property(fc.array(fc.tuple(fc.integer({ min: 4000, max: 12_000 }), fc.double({ min: 0.15, max: 0.9, noNaN: true })), { minLength: 1, maxLength: 8 }), (gaps) => {
-        const bed = noise(110_000, 4).map((v) => v * 0.001);
-        let at = 0;
-        const hits = gaps.map(([gap, level]) => {
-          at += gap;
-          const burst = noise(3000, at);
-          for (let i = 0; i < burst.length; i++) bed[at + i] += (i === 0 ? level : burst[i] * level) * Math.exp(-i / 600);
-          return at;
-        });
-        expect(find(bed)).toEqual(hits);
-      }),
+      fc.property(
+        fc.array(fc.tuple(fc.integer({ min: 4000, max: 12_000 }), fc.double({ min: 0.15, max: 0.9, noNaN: true })), { minLength: 1, maxLength: 8 }),
+        (gaps) => {
+          const bed = noise(110_000, 4).map((v) => v * 0.001);
+          let at = 0;
+          const hits = gaps.map(([gap, level]) => {
+            at += gap;
+            const burst = noise(3000, at);
+            for (let i = 0; i < burst.length; i++) bed[at + i] += (i === 0 ? level : burst[i] * level) * Math.exp(-i / 600);
+            return at;
+          });
+          expect(find(bed)).toEqual(hits);
+        },
+      ),
       { numRuns: 60 },
     );
   });

@@ -36,22 +36,34 @@ describe("fade curves", () => {
   });
   it("keep their law: gains add up to one, powers add up to one, Auto holds the expected level", () => {
     fc.assert(
-      fc.property(shape, bend, fc.integer({ min: 1, max: 5000 }), fc.double({ min: -0.5, max: 1, noNaN: true }), fc.double({ min: 0, max: 0.9999, noNaN: true }), (s, b, length, r, where) => {
-        const i = Math.floor(where * length);
-        const gain = blendGains("gain", { shape: s, bend: b }, i, length, r);
-        expect(gain.gainIn + gain.gainOut).toBeCloseTo(1, 9);
-        const power = blendGains("power", { shape: s, bend: b }, i, length, r);
-        expect(power.gainIn ** 2 + power.gainOut ** 2).toBeCloseTo(1, 9);
-        const { gainIn, gainOut } = blendGains("auto", { shape: s, bend: b }, i, length, r);
-        expect(gainIn ** 2 + gainOut ** 2 + 2 * r * gainIn * gainOut).toBeCloseTo(1, 9);
-      }),
+      fc.property(
+        shape,
+        bend,
+        fc.integer({ min: 1, max: 5000 }),
+        fc.double({ min: -0.5, max: 1, noNaN: true }),
+        fc.double({ min: 0, max: 0.9999, noNaN: true }),
+        (s, b, length, r, where) => {
+          const i = Math.floor(where * length);
+          const gain = blendGains("gain", { shape: s, bend: b }, i, length, r);
+          expect(gain.gainIn + gain.gainOut).toBeCloseTo(1, 9);
+          const power = blendGains("power", { shape: s, bend: b }, i, length, r);
+          expect(power.gainIn ** 2 + power.gainOut ** 2).toBeCloseTo(1, 9);
+          const { gainIn, gainOut } = blendGains("auto", { shape: s, bend: b }, i, length, r);
+          expect(gainIn ** 2 + gainOut ** 2 + 2 * r * gainIn * gainOut).toBeCloseTo(1, 9);
+        },
+      ),
     );
   });
 });
 
 describe("the resampler", () => {
   const tone = (rate: number, hz: number, n: number) => Float32Array.from({ length: n }, (_, i) => 0.5 * Math.sin((2 * Math.PI * hz * i) / rate));
-  it.each([[44_100, 48_000], [22_050, 48_000], [96_000, 48_000], [48_000, 44_100]])("turns a tone at %i into the same tone at %i, below −100 dB", (from, to) => {
+  it.each([
+    [44_100, 48_000],
+    [22_050, 48_000],
+    [96_000, 48_000],
+    [48_000, 44_100],
+  ])("turns a tone at %i into the same tone at %i, below −100 dB", (from, to) => {
     const r = new Resampler(from, to);
     const input = tone(from, 997, from / 2);
     const out = [...r.push(input.subarray(0, 5000)), ...r.push(input.subarray(5000)), ...r.finish()];

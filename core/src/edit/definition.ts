@@ -31,7 +31,10 @@ export const Common = z.object({
   /** Fade that new edges get (the mode line's "new edges fade"); left out, they stay bare. */
   edgeFade: Fade.optional().describe("fade for each new edge that does not run on unbroken"),
   /** Makes the ids of new things; the server chooses one if left out. */
-  key: z.string().regex(/^[a-z0-9]{4,40}$/, "A key is 4 to 40 small letters and digits.").optional(),
+  key: z
+    .string()
+    .regex(/^[a-z0-9]{4,40}$/, "A key is 4 to 40 small letters and digits.")
+    .optional(),
 });
 
 export { Position };

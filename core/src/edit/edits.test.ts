@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { applyChanges, dataOf, type Document, invertChanges } from "../model/document";
+import { applyChanges, type Document, dataOf, invertChanges } from "../model/document";
 import { problems } from "../model/invariants";
 import { clipEnd } from "../model/schema";
 import { MemoryReader } from "../render/reader";
@@ -8,28 +8,62 @@ import { Renderer } from "../render/renderer";
 import { documentOf, documents, PCM, plainClip, sameSamples } from "../testing/arbitraries";
 import { EditError } from "./errors";
 import { historyOf, record, redo, undo } from "./history";
-import { applyEdit, applyEdits, type Edit, EDITS, editSchemas } from "./registry";
+import { applyEdit, applyEdits, EDITS, type Edit, editSchemas } from "./registry";
 
 const someClips = fc.uniqueArray(fc.constantFrom("c0", "c1", "c2", "c3"), { minLength: 1, maxLength: 3 });
 const at = fc.integer({ min: 0, max: 14_000 });
-const overlap = fc.constantFrom("layer", "cover");
-const edits: fc.Arbitrary<Edit> = fc.oneof(
-  fc.record({ type: fc.constant("move"), clipIds: someClips, by: fc.integer({ min: -3000, max: 3000 }), tracks: fc.integer({ min: -1, max: 1 }), overlap }),
-  fc.record({ type: fc.constant("move"), clipIds: someClips, to: at, overlap }),
-  fc.record({ type: fc.constant("split"), clipIds: someClips, at: fc.oneof(at, fc.array(at, { minLength: 1, maxLength: 4 })) }),
-  fc.record({ type: fc.constant("trim"), clipIds: someClips, edge: fc.constantFrom("start", "end"), by: fc.integer({ min: -1500, max: 1500 }), overlap }),
-  fc.record({ type: fc.constant("delete"), clipIds: someClips }),
-  fc.record({ type: fc.constant("set-fade"), clipIds: someClips, edge: fc.constantFrom("in", "out"), length: fc.integer({ min: 0, max: 4000 }) }),
-  fc.record({ type: fc.constant("fade-range"), start: fc.integer({ min: 0, max: 6000 }), end: fc.integer({ min: 6001, max: 16_000 }), trackIds: fc.constant(["t0", "t1", "t2"]), edge: fc.constantFrom("in", "out") }),
-  fc.record({ type: fc.constant("set-blend"), clipId: fc.constantFrom("c0", "c1", "c2"), length: fc.integer({ min: 1, max: 800 }), place: fc.constantFrom("centred", "before", "after") }),
-  fc.record({ type: fc.constant("remove-blend"), clipId: fc.constantFrom("c0", "c1", "c2") }),
-  fc.record({ type: fc.constant("set-gain"), clipIds: someClips, by: fc.constantFrom(-6, 3) }),
-  fc.record({ type: fc.constant("mute"), clipIds: someClips, mute: fc.boolean() }),
-  fc.record({ type: fc.constant("add-track"), name: fc.constant("New"), index: fc.integer({ min: 0, max: 4 }) }),
-  fc.record({ type: fc.constant("remove-track"), trackId: fc.constantFrom("t0", "t1") }),
-  fc.record({ type: fc.constant("move-track"), trackId: fc.constantFrom("t0", "t1"), index: fc.integer({ min: 0, max: 4 }) }),
-  fc.record({ type: fc.constant("add-clip"), trackId: fc.constantFrom("t0", "t2"), sourceId: fc.constantFrom("mono", "stereo"), start: at, offset: fc.integer({ min: 0, max: 2000 }), overlap }),
-).chain((edit) => fc.constantFrom(undefined, { length: 192, shape: "power" as const, bend: 0 }).map((edgeFade) => ({ ...edit, edgeFade, key: "test" }) as Edit));
+const overlap = fc.constantFrom("layer", "cover", "blend");
+const edits: fc.Arbitrary<Edit> = fc
+  .oneof(
+    fc.record({
+      type: fc.constant("move"),
+      clipIds: someClips,
+      by: fc.integer({ min: -3000, max: 3000 }),
+      tracks: fc.integer({ min: -1, max: 1 }),
+      overlap,
+    }),
+    fc.record({ type: fc.constant("move"), clipIds: someClips, to: at, overlap }),
+    fc.record({ type: fc.constant("split"), clipIds: someClips, at: fc.oneof(at, fc.array(at, { minLength: 1, maxLength: 4 })) }),
+    fc.record({
+      type: fc.constant("trim"),
+      clipIds: someClips,
+      edge: fc.constantFrom("start", "end"),
+      by: fc.integer({ min: -1500, max: 1500 }),
+      overlap,
+    }),
+    fc.record({ type: fc.constant("delete"), clipIds: someClips }),
+    fc.record({ type: fc.constant("set-fade"), clipIds: someClips, edge: fc.constantFrom("in", "out"), length: fc.integer({ min: 0, max: 4000 }) }),
+    fc.record({
+      type: fc.constant("fade-range"),
+      start: fc.integer({ min: 0, max: 6000 }),
+      end: fc.integer({ min: 6001, max: 16_000 }),
+      trackIds: fc.constant(["t0", "t1", "t2"]),
+      edge: fc.constantFrom("in", "out"),
+    }),
+    fc.record({
+      type: fc.constant("set-blend"),
+      clipId: fc.constantFrom("c0", "c1", "c2"),
+      length: fc.integer({ min: 1, max: 800 }),
+      place: fc.constantFrom("centred", "before", "after"),
+    }),
+    fc.record({ type: fc.constant("remove-blend"), clipId: fc.constantFrom("c0", "c1", "c2") }),
+    fc.record({ type: fc.constant("set-gain"), clipIds: someClips, by: fc.constantFrom(-6, 3) }),
+    fc.record({ type: fc.constant("mute"), clipIds: someClips, mute: fc.boolean() }),
+    fc.record({ type: fc.constant("add-track"), name: fc.constant("New"), index: fc.integer({ min: 0, max: 4 }) }),
+    fc.record({ type: fc.constant("remove-track"), trackId: fc.constantFrom("t0", "t1") }),
+    fc.record({ type: fc.constant("move-track"), trackId: fc.constantFrom("t0", "t1"), index: fc.integer({ min: 0, max: 4 }) }),
+    fc.record({
+      type: fc.constant("add-clip"),
+      trackId: fc.constantFrom("t0", "t2"),
+      sourceId: fc.constantFrom("mono", "stereo"),
+      start: at,
+      offset: fc.integer({ min: 0, max: 2000 }),
+      overlap,
+    }),
+  )
+  .chain((edit) =>
+    fc.constantFrom(undefined, { length: 192, shape: "power" as const, bend: 0 }).map((edgeFade) => ({ ...edit, edgeFade, key: "test" }) as Edit),
+  );
 
 /** Applies an edit, or returns null where it is refused in words. */
 function attempt(doc: Document, edit: Edit) {
@@ -77,7 +111,11 @@ describe("every edit", () => {
   });
   it("is all or nothing in a batch, and says which one failed", () => {
     const doc = documentOf(1, [plainClip({ id: "c0" })]);
-    const run = () => applyEdits(doc, [{ type: "mute", clipIds: ["c0"], mute: true }, { type: "move", clipIds: ["gone"], by: 1 }]);
+    const run = () =>
+      applyEdits(doc, [
+        { type: "mute", clipIds: ["c0"], mute: true },
+        { type: "move", clipIds: ["gone"], by: 1 },
+      ]);
     expect(run).toThrow(/no clip "gone"/);
     try {
       run();
@@ -165,8 +203,52 @@ describe("overlaps", () => {
   it("cover trims, splits or removes what is beneath", () => {
     const doc = documentOf(1, [beneath, dropped]);
     const spans = (d: Document) => d.lanes.get("t0")?.clips.map((c) => [c.start, clipEnd(c), c.offset]);
-    expect(spans(applyEdit(doc, { type: "move", clipIds: ["c1"], to: 1000, overlap: "cover" }).doc)).toEqual([[0, 1000, 0], [1000, 2000, 0], [2000, 3000, 2000]]);
-    expect(spans(applyEdit(doc, { type: "move", clipIds: ["c1"], to: 2500, overlap: "cover" }).doc)).toEqual([[0, 2500, 0], [2500, 3500, 0]]);
+    expect(spans(applyEdit(doc, { type: "move", clipIds: ["c1"], to: 1000, overlap: "cover" }).doc)).toEqual([
+      [0, 1000, 0],
+      [1000, 2000, 0],
+      [2000, 3000, 2000],
+    ]);
+    expect(spans(applyEdit(doc, { type: "move", clipIds: ["c1"], to: 2500, overlap: "cover" }).doc)).toEqual([
+      [0, 2500, 0],
+      [2500, 3500, 0],
+    ]);
+  });
+});
+
+describe("blend on drop", () => {
+  const doc = documentOf(1, [
+    plainClip({ id: "c0", length: 3000 }),
+    plainClip({ id: "c1", sourceId: "stereo", start: 4000, length: 2000, offset: 100 }),
+  ]);
+  it("makes the overlap a crossfade as long as the overlap, at either end", () => {
+    const after = applyEdit(doc, { type: "move", clipIds: ["c1"], to: 2800, overlap: "blend" }).doc;
+    expect(after.clips.get("c1")).toMatchObject({ start: 2800, fadeIn: { length: 200 }, blend: { with: "c0" } });
+    const before = applyEdit(applyEdit(doc, { type: "move", clipIds: ["c0"], to: 9000 }).doc, {
+      type: "move",
+      clipIds: ["c1"],
+      to: 7100,
+      overlap: "blend",
+    }).doc;
+    expect(before.clips.get("c0")).toMatchObject({ fadeIn: { length: 100 }, blend: { with: "c1" } });
+  });
+  it("does not blend clips that merely touch", () => {
+    expect(applyEdit(doc, { type: "move", clipIds: ["c1"], to: 3000, overlap: "blend" }).doc.clips.get("c1")?.blend).toBeNull();
+  });
+  it("blends both ends of a clip dropped wholly inside another", () => {
+    const inside = applyEdit(
+      documentOf(1, [plainClip({ id: "c0", length: 6000 }), plainClip({ id: "c1", sourceId: "stereo", start: 7000, length: 2000 })]),
+      { type: "move", clipIds: ["c1"], to: 2000, overlap: "blend", key: "drop" },
+    ).doc;
+    const lane = inside.lanes.get("t0")?.clips.map((c) => [c.start, clipEnd(c), c.blend?.with ?? null]);
+    expect(lane).toEqual([
+      [0, 2576, null],
+      [2000, 4000, "c0"],
+      [3424, 6000, "c1"],
+    ]);
+  });
+  it("by a trim: pulling an end over the neighbour blends into it", () => {
+    const pulled = applyEdit(doc, { type: "trim", clipIds: ["c0"], edge: "end", to: 4100, overlap: "blend" }).doc;
+    expect(pulled.clips.get("c1")).toMatchObject({ fadeIn: { length: 100 }, blend: { with: "c0" } });
   });
 });
 
@@ -183,8 +265,15 @@ describe("new edges", () => {
 });
 
 describe("blends", () => {
-  const doc = documentOf(1, [plainClip({ id: "c0", start: 0, length: 2000, offset: 0 }), plainClip({ id: "c1", sourceId: "stereo", start: 2000, length: 2000, offset: 300 })]);
-  it.each([["centred", 1900, 2100], ["before", 1800, 2000], ["after", 2000, 2200]] as const)("%s lies where it should", (place, from, to) => {
+  const doc = documentOf(1, [
+    plainClip({ id: "c0", start: 0, length: 2000, offset: 0 }),
+    plainClip({ id: "c1", sourceId: "stereo", start: 2000, length: 2000, offset: 300 }),
+  ]);
+  it.each([
+    ["centred", 1900, 2100],
+    ["before", 1800, 2000],
+    ["after", 2000, 2200],
+  ] as const)("%s lies where it should", (place, from, to) => {
     const out = applyEdit(doc, { type: "set-blend", clipId: "c1", length: 200, place }).doc;
     expect(out.clips.get("c1")?.start).toBe(from);
     expect(clipEnd(out.clips.get("c0") as Parameters<typeof clipEnd>[0])).toBe(to);
@@ -207,7 +296,11 @@ describe("blends", () => {
 
 describe("fade over a range", () => {
   it("gives each track a fade-out of its own length", () => {
-    const doc = documentOf(3, [plainClip({ id: "c0", start: 0, length: 3000 }), plainClip({ id: "c1", trackId: "t1", start: 500, length: 4000 }), plainClip({ id: "c2", trackId: "t2", start: 0, length: 800 })]);
+    const doc = documentOf(3, [
+      plainClip({ id: "c0", start: 0, length: 3000 }),
+      plainClip({ id: "c1", trackId: "t1", start: 500, length: 4000 }),
+      plainClip({ id: "c2", trackId: "t2", start: 0, length: 800 }),
+    ]);
     const out = applyEdit(doc, { type: "fade-range", start: 2000, end: 6000, trackIds: ["t0", "t1", "t2"], edge: "out" }).doc;
     expect([out.clips.get("c0")?.fadeOut.length, out.clips.get("c1")?.fadeOut.length, out.clips.get("c2")?.fadeOut.length]).toEqual([1000, 2500, 0]);
   });

@@ -114,6 +114,11 @@ export function editSchemas(): { type: string; about: string; example: unknown; 
   return EDITS.map(({ type, about, params, example }) => {
     const own = z.toJSONSchema(params, { io: "input", unrepresentable: "any" }) as { properties?: object; required?: string[] };
     const common = z.toJSONSchema(Common, { io: "input" }) as { properties?: object };
-    return { type, about, example, schema: { ...own, properties: { type: { const: type }, ...own.properties, ...common.properties }, required: ["type", ...(own.required ?? [])] } };
+    return {
+      type,
+      about,
+      example,
+      schema: { ...own, properties: { type: { const: type }, ...own.properties, ...common.properties }, required: ["type", ...(own.required ?? [])] },
+    };
   });
 }

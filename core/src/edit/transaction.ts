@@ -1,8 +1,8 @@
+import { fadeOfLength } from "../dsp/fades";
 import { applyChanges, blendAfter, type Change, type Document, type Entities, type EntityKind, PIECE_ID } from "../model/document";
 import { clipProblems } from "../model/invariants";
 import type { Lane } from "../model/lane";
 import { type Clip, clipEnd, type Fade, NO_FADE, type Track } from "../model/schema";
-import { fadeOfLength } from "../dsp/fades";
 import { unbroken } from "../seam/continuity";
 import { EditError } from "./errors";
 
@@ -50,7 +50,13 @@ export class Transaction {
 
   private stored(kind: EntityKind, id: string): Entities[EntityKind] | null {
     const { piece, tracks, clips, markers, sections } = this.before;
-    const found = { piece: () => piece, track: () => tracks.get(id), clip: () => clips.get(id), marker: () => markers.get(id), section: () => sections.get(id) }[kind]();
+    const found = {
+      piece: () => piece,
+      track: () => tracks.get(id),
+      clip: () => clips.get(id),
+      marker: () => markers.get(id),
+      section: () => sections.get(id),
+    }[kind]();
     return found ?? null;
   }
 
@@ -166,7 +172,8 @@ export class Transaction {
 }
 
 /** Names an edge by the moment of the recording that it cuts at. */
-const edgeKey = (clip: Clip, side: "start" | "end"): string => `${clip.sourceId} ${side} ${side === "start" ? clip.offset : clip.offset + clip.length}`;
+const edgeKey = (clip: Clip, side: "start" | "end"): string =>
+  `${clip.sourceId} ${side} ${side === "start" ? clip.offset : clip.offset + clip.length}`;
 
 /** The edge fade, no longer than there is room for. */
 function fitted(edge: EdgeFade, room: number): Fade {

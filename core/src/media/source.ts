@@ -5,7 +5,10 @@ export interface ByteSource {
   read(offset: number, length: number): Promise<Uint8Array>;
 }
 
-export const memorySource = (bytes: Uint8Array): ByteSource => ({ size: bytes.length, read: async (offset, length) => bytes.subarray(offset, offset + length) });
+export const memorySource = (bytes: Uint8Array): ByteSource => ({
+  size: bytes.length,
+  read: async (offset, length) => bytes.subarray(offset, offset + length),
+});
 
 /** A file that can't be taken in, and why. `code` tells "unknown" (not audio that is known here) from "broken". */
 export class MediaError extends Error {

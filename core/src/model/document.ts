@@ -33,7 +33,9 @@ export interface Entities {
 export type EntityKind = keyof Entities;
 
 /** One thing before and after: null before it came to be or after it is gone. */
-export type Change = { [K in EntityKind]: { readonly kind: K; readonly id: string; readonly before: Entities[K] | null; readonly after: Entities[K] | null } }[EntityKind];
+export type Change = {
+  [K in EntityKind]: { readonly kind: K; readonly id: string; readonly before: Entities[K] | null; readonly after: Entities[K] | null };
+}[EntityKind];
 
 export const PIECE_ID = "piece";
 
@@ -89,7 +91,8 @@ function withEntries<T>(map: ReadonlyMap<string, T>, entries: readonly (readonly
 /** The document after some changes: what an edit, an undo and a step from another tab all come down to. */
 export function applyChanges(doc: Document, changes: readonly Change[]): Document {
   if (changes.length === 0) return doc;
-  const pick = <K extends EntityKind>(kind: K): [string, Entities[K] | null][] => changes.filter((c) => c.kind === kind).map((c) => [c.id, c.after as Entities[K] | null]);
+  const pick = <K extends EntityKind>(kind: K): [string, Entities[K] | null][] =>
+    changes.filter((c) => c.kind === kind).map((c) => [c.id, c.after as Entities[K] | null]);
   const clips = pick("clip");
   const tracks = pick("track");
   const removed = new Map<string, Clip[]>();
@@ -129,7 +132,8 @@ export function applyChanges(doc: Document, changes: readonly Change[]): Documen
 }
 
 /** What puts a document back from where `changes` led. */
-export const invertChanges = (changes: readonly Change[]): Change[] => [...changes].reverse().map((c) => ({ ...c, before: c.after, after: c.before }) as Change);
+export const invertChanges = (changes: readonly Change[]): Change[] =>
+  [...changes].reverse().map((c) => ({ ...c, before: c.after, after: c.before }) as Change);
 
 const timebases = new WeakMap<Piece, Timebase>();
 

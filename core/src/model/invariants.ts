@@ -14,7 +14,8 @@ export function clipProblems(doc: Document, clip: Clip): string[] {
   say(Number.isSafeInteger(clip.length) && clip.length >= 1, "it would have no length");
   say(clip.offset >= 0 && (!source || clip.offset + clip.length <= source.length), "it would reach past its recording's ends");
   say(clip.fadeIn.length + clip.fadeOut.length <= clip.length, "its fades would cross");
-  for (const fade of [clip.fadeIn, clip.fadeOut]) say(!fade.part || fade.part.from + fade.length <= fade.part.of, "a fade's part lies outside the fade");
+  for (const fade of [clip.fadeIn, clip.fadeOut])
+    say(!fade.part || fade.part.from + fade.length <= fade.part.of, "a fade's part lies outside the fade");
   if (clip.blend) {
     const left = doc.clips.get(clip.blend.with);
     say(left !== undefined && left.trackId === clip.trackId, "it blends with a clip that is not on its track");
@@ -31,7 +32,8 @@ export function clipProblems(doc: Document, clip: Clip): string[] {
 export function problems(doc: Document): string[] {
   const found: string[] = [];
   const order = doc.piece.trackOrder;
-  if (new Set(order).size !== order.length || order.length !== doc.tracks.size || order.some((id) => !doc.tracks.has(id))) found.push("the order of tracks does not name each track once");
+  if (new Set(order).size !== order.length || order.length !== doc.tracks.size || order.some((id) => !doc.tracks.has(id)))
+    found.push("the order of tracks does not name each track once");
   let count = 0;
   for (const [id, lane] of doc.lanes) {
     if (!doc.tracks.has(id)) found.push(`lane ${id} has no track`);
@@ -44,7 +46,9 @@ export function problems(doc: Document): string[] {
       found.push(...clipProblems(doc, clip));
       const followers = lane.within(clip.start, clipEnd(clip)).filter((c) => c.blend?.with === clip.id);
       if (followers.length > 1) found.push(`${clip.id} is blended twice`);
-      const tied = lane.within(clip.start, clipEnd(clip)).find((c) => c !== clip && c.layer === clip.layer && c.blend?.with !== clip.id && clip.blend?.with !== c.id);
+      const tied = lane
+        .within(clip.start, clipEnd(clip))
+        .find((c) => c !== clip && c.layer === clip.layer && c.blend?.with !== clip.id && clip.blend?.with !== c.id);
       if (tied) found.push(`${clip.id} and ${tied.id} overlap on one layer`);
     });
   }

@@ -16,7 +16,9 @@ export function likeness(left: Clip, leftChannels: number, right: Clip, rightCha
   for (let c = 0; c < channels; c++) {
     for (let at = 0; at < length; at += BLOCK) {
       const n = Math.min(BLOCK, length - at);
-      const has = reader.read(left.sourceId, Math.min(c, leftChannels - 1), left.offset + (right.start - left.start) + at, x, 0, n) && reader.read(right.sourceId, Math.min(c, rightChannels - 1), right.offset + at, y, 0, n);
+      const has =
+        reader.read(left.sourceId, Math.min(c, leftChannels - 1), left.offset + (right.start - left.start) + at, x, 0, n) &&
+        reader.read(right.sourceId, Math.min(c, rightChannels - 1), right.offset + at, y, 0, n);
       if (!has) return undefined;
       for (let i = 0; i < n; i++) {
         xy += x[i] * y[i];

@@ -77,7 +77,11 @@ describe("the renderer", () => {
     expect(out[0].subarray(0, 100).every((v) => v === 0)).toBe(true);
   });
   it("hears solo alone, mute not at all, and keeps what a muted clip lies on", () => {
-    const doc = documentOf(2, [plainClip({ id: "c0" }), plainClip({ id: "c1", layer: 1, mute: true, offset: 2000 }), plainClip({ id: "c2", trackId: "t1", offset: 3000 })]);
+    const doc = documentOf(2, [
+      plainClip({ id: "c0" }),
+      plainClip({ id: "c1", layer: 1, mute: true, offset: 2000 }),
+      plainClip({ id: "c2", trackId: "t1", offset: 3000 }),
+    ]);
     const solo = applyEdit(doc, { type: "set-track", trackIds: ["t0"], solo: true }).doc;
     expect(render(solo, 1000)[0]).toEqual((PCM.get("mono") as Float32Array[])[0].slice(0, 1000));
     const muted = applyEdit(doc, { type: "set-track", trackIds: ["t0", "t1"], mute: true }).doc;
@@ -118,18 +122,28 @@ describe("blends", () => {
   const bends = fc.constantFrom(-1, -0.5, 0, 0.5, 1);
   it("of like material at equal gain play on as if nothing had been cut", () => {
     fc.assert(
-      fc.property(shapes, bends, fc.constantFrom("gain", "auto"), fc.integer({ min: 1, max: 1000 }), fc.constantFrom("centred", "before", "after"), (shape, bend, law, length, place) => {
-        const out = render(applyEdit(pair, { type: "set-blend", clipId: "c1", length, place, law, shape, bend }).doc, 5900)[0];
-        const mono = (PCM.get("mono") as Float32Array[])[0];
-        expect(out.reduce((most, v, i) => Math.max(most, Math.abs(v - mono[i])), 0)).toBeLessThan(1e-6);
-      }),
+      fc.property(
+        shapes,
+        bends,
+        fc.constantFrom("gain", "auto"),
+        fc.integer({ min: 1, max: 1000 }),
+        fc.constantFrom("centred", "before", "after"),
+        (shape, bend, law, length, place) => {
+          const out = render(applyEdit(pair, { type: "set-blend", clipId: "c1", length, place, law, shape, bend }).doc, 5900)[0];
+          const mono = (PCM.get("mono") as Float32Array[])[0];
+          expect(out.reduce((most, v, i) => Math.max(most, Math.abs(v - mono[i])), 0)).toBeLessThan(1e-6);
+        },
+      ),
       { numRuns: 60 },
     );
   });
   it("of unlike material hold their power", () => {
     const other = noise(6000, 99);
     const unlike = new MemoryReader(new Map([...PCM, ["stereo", [other, other]]]));
-    const doc = documentOf(1, [plainClip({ id: "c0", length: 3000 }), plainClip({ id: "c1", sourceId: "stereo", start: 3000, offset: 3000, length: 2900 })]);
+    const doc = documentOf(1, [
+      plainClip({ id: "c0", length: 3000 }),
+      plainClip({ id: "c1", sourceId: "stereo", start: 3000, offset: 3000, length: 2900 }),
+    ]);
     for (const law of ["auto", "power"]) {
       const out = [new Float32Array(5900), new Float32Array(5900)];
       new Renderer(applyEdit(doc, { type: "set-blend", clipId: "c1", length: 4000, law }).doc, unlike).render(0, 5900, out[0], out[1]);

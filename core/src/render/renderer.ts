@@ -67,7 +67,16 @@ export class Renderer {
     }
   }
 
-  private mixTrack(track: Track, audible: boolean, heard: readonly Heard[], from: number, n: number, left: Float32Array, right: Float32Array, at: number): void {
+  private mixTrack(
+    track: Track,
+    audible: boolean,
+    heard: readonly Heard[],
+    from: number,
+    n: number,
+    left: Float32Array,
+    right: Float32Array,
+    at: number,
+  ): void {
     const target = panGains(track.pan);
     const factor = audible ? gainFactor(track.gain) : 0;
     const to = { left: target.left * factor, right: target.right * factor };
@@ -132,7 +141,13 @@ export class Renderer {
     const pan = panGains(clip.pan);
     const faded = this.fillGains(clip, start, n);
     const { scratch, gains } = this;
-    const buses = source.channels === 1 ? [[0, this.busLeft, pan.left * factor, this.busRight, pan.right * factor]] as const : ([[0, this.busLeft, pan.left * factor], [1, this.busRight, pan.right * factor]] as const);
+    const buses =
+      source.channels === 1
+        ? ([[0, this.busLeft, pan.left * factor, this.busRight, pan.right * factor]] as const)
+        : ([
+            [0, this.busLeft, pan.left * factor],
+            [1, this.busRight, pan.right * factor],
+          ] as const);
     for (const [channel, bus, gain, other, otherGain] of buses) {
       this.reader.read(clip.sourceId, channel, clip.offset + (start - clip.start), scratch, 0, n);
       if (faded) for (let i = 0; i < n; i++) scratch[i] *= gains[i];

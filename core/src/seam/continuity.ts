@@ -13,8 +13,16 @@ function gainRunsOn(left: Clip, right: Clip): boolean {
   const inRunsOn = right.fadeIn.length === 0 || (left.fadeIn.length === left.length && fadeRunsOn(left.fadeIn, right.fadeIn));
   const outRunsOn = left.fadeOut.length === 0 || (right.fadeOut.length === right.length && fadeRunsOn(right.fadeOut, left.fadeOut));
   // A fade-in that ends just at the join has reached full gain there only if nothing of its curve is left.
-  const inDone = left.fadeIn.length < left.length || right.fadeIn.length > 0 || !left.fadeIn.part || left.fadeIn.part.from + left.fadeIn.length === left.fadeIn.part.of;
-  const outDone = right.fadeOut.length < right.length || left.fadeOut.length > 0 || !right.fadeOut.part || right.fadeOut.part.from + right.fadeOut.length === right.fadeOut.part.of;
+  const inDone =
+    left.fadeIn.length < left.length ||
+    right.fadeIn.length > 0 ||
+    !left.fadeIn.part ||
+    left.fadeIn.part.from + left.fadeIn.length === left.fadeIn.part.of;
+  const outDone =
+    right.fadeOut.length < right.length ||
+    left.fadeOut.length > 0 ||
+    !right.fadeOut.part ||
+    right.fadeOut.part.from + right.fadeOut.length === right.fadeOut.part.of;
   return inRunsOn && outRunsOn && inDone && outDone;
 }
 

@@ -1,7 +1,7 @@
 import type { Document } from "../model/document";
 import { type Clip, gainFactor } from "../model/schema";
-import { Renderer } from "../render/renderer";
 import type { PcmReader, SourceSpan } from "../render/reader";
+import { Renderer } from "../render/renderer";
 import { classify, type QuietEdge, type Seam, type SeamClass } from "./seams";
 
 /** Within this of zero an edge needs no fade. */
@@ -121,7 +121,11 @@ export function measureSeam(doc: Document, seam: Seam, reader: PcmReader, quiet:
   const track = doc.tracks.get(seam.trackId);
   if (!track) return { class: kind, click: null, dip: null };
   // The track alone, at its own unity: mute, solo and track gain say nothing about a seam.
-  const alone = { ...doc, tracks: new Map([[track.id, { ...track, mute: false, solo: false, gain: 0, pan: 0 }]]), piece: { ...doc.piece, trackOrder: [track.id] } };
+  const alone = {
+    ...doc,
+    tracks: new Map([[track.id, { ...track, mute: false, solo: false, gain: 0, pan: 0 }]]),
+    piece: { ...doc.piece, trackOrder: [track.id] },
+  };
   const left = new Float32Array(n);
   const right = new Float32Array(n);
   new Renderer(alone, reader).render(from, n, left, right);

@@ -21,23 +21,47 @@ describe("seams", () => {
     );
   });
   it("are raw, smooth, blended or unbroken", () => {
-    const doc = documentOf(1, [plainClip({ id: "c0", offset: 10 }), plainClip({ id: "c1", start: 2000, offset: 50, length: 1000, fadeIn: { length: 48, shape: "s", bend: 0 }, fadeOut: { length: 47, shape: "s", bend: 0 } })]);
-    expect(classes(doc)).toEqual([[0, "raw"], [1000, "raw"], [2000, "smooth"], [3000, "raw"]]);
+    const doc = documentOf(1, [
+      plainClip({ id: "c0", offset: 10 }),
+      plainClip({
+        id: "c1",
+        start: 2000,
+        offset: 50,
+        length: 1000,
+        fadeIn: { length: 48, shape: "s", bend: 0 },
+        fadeOut: { length: 47, shape: "s", bend: 0 },
+      }),
+    ]);
+    expect(classes(doc)).toEqual([
+      [0, "raw"],
+      [1000, "raw"],
+      [2000, "smooth"],
+      [3000, "raw"],
+    ]);
     const cut = applyEdit(doc, { type: "split", clipIds: ["c0"], at: 400 }).doc;
     expect(classes(cut)[1]).toEqual([400, "unbroken"]);
     const louder = applyEdit(cut, { type: "set-gain", clipIds: ["c0"], gain: -1 }).doc;
     expect(classes(louder)[1]).toEqual([400, "raw"]);
     const joined = applyEdit(applyEdit(doc, { type: "move", clipIds: ["c1"], to: 1000 }).doc, { type: "set-blend", clipId: "c1", length: 60 });
-    expect(classes(joined.doc)).toEqual([[0, "raw"], [1000, "blended"], [2000, "raw"]]);
+    expect(classes(joined.doc)).toEqual([
+      [0, "raw"],
+      [1000, "blended"],
+      [2000, "raw"],
+    ]);
   });
   it("are raw where a layer cuts off what lies beneath", () => {
-    const doc = documentOf(1, [plainClip({ id: "c0", length: 3000 }), plainClip({ id: "c1", start: 1000, layer: 1, fadeIn: { length: 96, shape: "s", bend: 0 }, fadeOut: { length: 96, shape: "s", bend: 0 } })]);
+    const doc = documentOf(1, [
+      plainClip({ id: "c0", length: 3000 }),
+      plainClip({ id: "c1", start: 1000, layer: 1, fadeIn: { length: 96, shape: "s", bend: 0 }, fadeOut: { length: 96, shape: "s", bend: 0 } }),
+    ]);
     expect(classes(doc).map(([, c]) => c)).toEqual(["raw", "raw", "raw", "raw"]);
   });
   it("stay unbroken through every split, fades and all", () => {
     fc.assert(
       fc.property(fc.integer({ min: 1, max: 1999 }), (at) => {
-        const doc = documentOf(1, [plainClip({ id: "c0", length: 2000, fadeIn: { length: 700, shape: "power", bend: 0.2 }, fadeOut: { length: 900, shape: "slow", bend: 0 } })]);
+        const doc = documentOf(1, [
+          plainClip({ id: "c0", length: 2000, fadeIn: { length: 700, shape: "power", bend: 0.2 }, fadeOut: { length: 900, shape: "slow", bend: 0 } }),
+        ]);
         const cut = applyEdit(doc, { type: "split", clipIds: ["c0"], at }).doc;
         expect(allSeams(cut)[1].kind).toBe("unbroken");
       }),

@@ -46,7 +46,14 @@ function findSeams(lane: Lane, trackId: string): Seam[] {
     const left = byId.get(clip.blend.with);
     if (!left) continue;
     blendedEnds.add(left.id);
-    out.push({ id: `${left.id}>${clip.id}`, trackId, position: Math.min(Math.max(clip.blend.splice, clip.start), clipEnd(left)), left, right: clip, kind: "blended" });
+    out.push({
+      id: `${left.id}>${clip.id}`,
+      trackId,
+      position: Math.min(Math.max(clip.blend.splice, clip.start), clipEnd(left)),
+      left,
+      right: clip,
+      kind: "blended",
+    });
   }
   for (const clip of lane.clips) {
     if (!clip.blend) points.add(clip.start);

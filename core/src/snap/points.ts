@@ -48,7 +48,10 @@ function edgesOf(lane: Lane): Float64Array {
 
 /** The edges of all clips of some tracks, but for those at `except` positions (the moving clips' own). */
 export function edgePoints(doc: Document, trackIds: Iterable<string>, except: ReadonlySet<number>): PointSource {
-  const lists = [...trackIds].map((id) => doc.lanes.get(id)).filter((l) => l !== undefined).map(edgesOf);
+  const lists = [...trackIds]
+    .map((id) => doc.lanes.get(id))
+    .filter((l) => l !== undefined)
+    .map(edgesOf);
   return {
     kind: "edge",
     nearest(position, reach) {

@@ -1,20 +1,35 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { gridLines, type GridStep, type Timebase } from "../time/grid";
+import { documentOf, plainClip } from "../testing/arbitraries";
+import { type GridStep, gridLines, type Timebase } from "../time/grid";
 import { MeterMap } from "../time/meter";
 import { TempoMap } from "../time/tempo";
 import { frameRate } from "../time/timecode";
-import { documentOf, plainClip } from "../testing/arbitraries";
 import { edgePoints, sortedPoints } from "./points";
-import { gridOffset, snap, type SnapQuery } from "./snap";
+import { gridOffset, type SnapQuery, snap } from "./snap";
 
 const timebase: Timebase = {
   sampleRate: 48_000,
-  tempo: new TempoMap([{ tick: 0, bpm: 92 }, { tick: 15_360, bpm: 131.7 }], 48_000),
-  meter: new MeterMap([{ tick: 0, numerator: 4, denominator: 4 }, { tick: 7680, numerator: 3, denominator: 4 }]),
+  tempo: new TempoMap(
+    [
+      { tick: 0, bpm: 92 },
+      { tick: 15_360, bpm: 131.7 },
+    ],
+    48_000,
+  ),
+  meter: new MeterMap([
+    { tick: 0, numerator: 4, denominator: 4 },
+    { tick: 7680, numerator: 3, denominator: 4 },
+  ]),
   frameRate: frameRate("29.97"),
 };
-const step = fc.constantFrom<GridStep>({ kind: "note", division: 16, feel: "straight" }, { kind: "note", division: 8, feel: "triplet" }, { kind: "bar", count: 1 }, { kind: "frame", fraction: 1, count: 1 }, { kind: "time", milliseconds: 100 });
+const step = fc.constantFrom<GridStep>(
+  { kind: "note", division: 16, feel: "straight" },
+  { kind: "note", division: 8, feel: "triplet" },
+  { kind: "bar", count: 1 },
+  { kind: "frame", fraction: 1, count: 1 },
+  { kind: "time", milliseconds: 100 },
+);
 const position = fc.integer({ min: 0, max: 3_000_000 });
 const query = (over: Partial<SnapQuery>): SnapQuery => ({ wanted: 0, origin: 0, placing: "line", pull: "always", reach: 400, timebase, ...over });
 
@@ -52,10 +67,19 @@ describe("snapping", () => {
   });
   it("moves no farther back when the pointer moves on", () => {
     fc.assert(
-      fc.property(step, position, position, fc.integer({ min: 0, max: 100_000 }), fc.constantFrom("line" as const, "offset" as const), (s, wanted, origin, more, placing) => {
-        const grid = gridLines(s, timebase);
-        expect(snap(query({ wanted: wanted + more, origin, grid, placing })).position).toBeGreaterThanOrEqual(snap(query({ wanted, origin, grid, placing })).position);
-      }),
+      fc.property(
+        step,
+        position,
+        position,
+        fc.integer({ min: 0, max: 100_000 }),
+        fc.constantFrom("line" as const, "offset" as const),
+        (s, wanted, origin, more, placing) => {
+          const grid = gridLines(s, timebase);
+          expect(snap(query({ wanted: wanted + more, origin, grid, placing })).position).toBeGreaterThanOrEqual(
+            snap(query({ wanted, origin, grid, placing })).position,
+          );
+        },
+      ),
     );
   });
   it("when near: free beyond reach, drawn within it, to the nearest target", () => {
@@ -76,9 +100,17 @@ describe("snapping", () => {
   });
   it("never goes before the least place or past the most", () => {
     fc.assert(
-      fc.property(step, fc.integer({ min: -100_000, max: 3_000_000 }), position, fc.integer({ min: 0, max: 50_000 }), fc.constantFrom("line" as const, "offset" as const), fc.constantFrom("always" as const, "near" as const), (s, wanted, origin, least, placing, pull) => {
-        expect(snap(query({ wanted, origin, grid: gridLines(s, timebase), placing, pull, least })).position).toBeGreaterThanOrEqual(least);
-      }),
+      fc.property(
+        step,
+        fc.integer({ min: -100_000, max: 3_000_000 }),
+        position,
+        fc.integer({ min: 0, max: 50_000 }),
+        fc.constantFrom("line" as const, "offset" as const),
+        fc.constantFrom("always" as const, "near" as const),
+        (s, wanted, origin, least, placing, pull) => {
+          expect(snap(query({ wanted, origin, grid: gridLines(s, timebase), placing, pull, least })).position).toBeGreaterThanOrEqual(least);
+        },
+      ),
     );
   });
   it("finds clip edges, but not the moving clips' own", () => {

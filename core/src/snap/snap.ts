@@ -60,7 +60,9 @@ function gridCandidates(q: SnapQuery, grid: GridLines): Candidate[] {
   const offset = q.placing === "offset" ? gridOffset(q.origin, grid, q.timebase) : 0;
   const place = (line: GridLine): Candidate => ({ position: offset ? keeping(line, offset, grid, q.timebase) : line.sample, line });
   const least = q.least ?? 0;
-  const middle = grid.before(Math.max(0, q.wanted - (isMusical(grid.step) ? keeping(grid.before(q.wanted), offset, grid, q.timebase) - grid.before(q.wanted).sample : offset)));
+  const middle = grid.before(
+    Math.max(0, q.wanted - (isMusical(grid.step) ? keeping(grid.before(q.wanted), offset, grid, q.timebase) - grid.before(q.wanted).sample : offset)),
+  );
   const found: Candidate[] = [];
   if (middle.sample > 0) found.push(place(grid.before(middle.sample - 1)));
   found.push(place(middle), place(grid.after(middle.sample)));
@@ -99,7 +101,12 @@ export function snap(q: SnapQuery): SnapResult {
     const nearer = line ? Math.abs(c.position - wanted) - Math.abs(line.position - wanted) : -1;
     if (nearer < 0 || (nearer === 0 && line && c.line.rank > line.line.rank)) line = c;
   }
-  if (line && (q.pull === "always" || (Math.abs(line.position - wanted) <= q.reach && (!best || Math.abs(line.position - wanted) < best.distance || (Math.abs(line.position - wanted) === best.distance && line.line.rank === 2))))) {
+  if (
+    line &&
+    (q.pull === "always" ||
+      (Math.abs(line.position - wanted) <= q.reach &&
+        (!best || Math.abs(line.position - wanted) < best.distance || (Math.abs(line.position - wanted) === best.distance && line.line.rank === 2))))
+  ) {
     return { position: line.position, target: { kind: "grid", position: line.line.sample } };
   }
   return best ? { position: best.position, target: best.target } : { position: wanted, target: null };

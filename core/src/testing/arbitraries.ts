@@ -23,28 +23,78 @@ export const PCM: ReadonlyMap<string, readonly Float32Array[]> = new Map([
   ["stereo", [noise(9000, 2), noise(9000, 3)]],
 ]);
 
-export const plainTrack = (id: string): Track => ({ id, name: id, color: "indigo", height: 96, mute: false, solo: false, gain: 0, pan: 0, hidden: false, link: null });
+export const plainTrack = (id: string): Track => ({
+  id,
+  name: id,
+  color: "indigo",
+  height: 96,
+  mute: false,
+  solo: false,
+  gain: 0,
+  pan: 0,
+  hidden: false,
+  link: null,
+});
 
 export const plainClip = (over: Partial<Clip> & Pick<Clip, "id">): Clip => ({
-  trackId: "t0", sourceId: "mono", start: 0, length: 1000, offset: 0, name: over.id, color: null, gain: 0, pan: 0, mute: false, layer: 0, fadeIn: NO_FADE, fadeOut: NO_FADE, blend: null, sync: null, ...over,
+  trackId: "t0",
+  sourceId: "mono",
+  start: 0,
+  length: 1000,
+  offset: 0,
+  name: over.id,
+  color: null,
+  gain: 0,
+  pan: 0,
+  mute: false,
+  layer: 0,
+  fadeIn: NO_FADE,
+  fadeOut: NO_FADE,
+  blend: null,
+  sync: null,
+  ...over,
 });
 
 export function documentOf(tracks: number, clips: readonly Clip[]): Document {
   const list = Array.from({ length: tracks }, (_, i) => plainTrack(`t${i}`));
-  return documentFrom({ sampleRate: RATE, piece: { ...NEW_PIECE, trackOrder: list.map((t) => t.id) }, tracks: list, clips: [...clips], markers: [], sections: [] }, SOURCES);
+  return documentFrom(
+    { sampleRate: RATE, piece: { ...NEW_PIECE, trackOrder: list.map((t) => t.id) }, tracks: list, clips: [...clips], markers: [], sections: [] },
+    SOURCES,
+  );
 }
 
 const fade = (most: number) =>
-  fc.record({ length: fc.integer({ min: 0, max: most }), shape: fc.constantFrom("straight" as const, "power" as const, "s" as const, "slow" as const, "fast" as const), bend: fc.constantFrom(-1, -0.3, 0, 0.5, 1) });
+  fc.record({
+    length: fc.integer({ min: 0, max: most }),
+    shape: fc.constantFrom("straight" as const, "power" as const, "s" as const, "slow" as const, "fast" as const),
+    bend: fc.constantFrom(-1, -0.3, 0, 0.5, 1),
+  });
 
 export const clips = (id: string) =>
   fc
-    .record({ sourceId: fc.constantFrom("mono", "stereo"), track: fc.integer({ min: 0, max: 2 }), start: fc.integer({ min: 0, max: 12_000 }), offset: fc.integer({ min: 0, max: 3000 }), length: fc.integer({ min: 1, max: 3000 }), gain: fc.constantFrom(0, -6, 3), pan: fc.constantFrom(-1, 0, 0.4), mute: fc.boolean() })
+    .record({
+      sourceId: fc.constantFrom("mono", "stereo"),
+      track: fc.integer({ min: 0, max: 2 }),
+      start: fc.integer({ min: 0, max: 12_000 }),
+      offset: fc.integer({ min: 0, max: 3000 }),
+      length: fc.integer({ min: 1, max: 3000 }),
+      gain: fc.constantFrom(0, -6, 3),
+      pan: fc.constantFrom(-1, 0, 0.4),
+      mute: fc.boolean(),
+    })
     .chain((c) => fc.tuple(fc.constant(c), fade(Math.floor(c.length / 2)), fade(Math.floor(c.length / 2))))
     .map(([{ track, ...c }, fadeIn, fadeOut]): Clip => plainClip({ ...c, id, trackId: `t${track}`, fadeIn, fadeOut }));
 
 /** Documents of three tracks with up to eight clips c0, c1, … that may overlap in any way, each on a layer of its own. */
-export const documents: fc.Arbitrary<Document> = fc.integer({ min: 1, max: 8 }).chain((n) => fc.tuple(...Array.from({ length: n }, (_, i) => clips(`c${i}`)))).map((list) => documentOf(3, list.map((c, i) => ({ ...c, layer: i }))));
+export const documents: fc.Arbitrary<Document> = fc
+  .integer({ min: 1, max: 8 })
+  .chain((n) => fc.tuple(...Array.from({ length: n }, (_, i) => clips(`c${i}`))))
+  .map((list) =>
+    documentOf(
+      3,
+      list.map((c, i) => ({ ...c, layer: i })),
+    ),
+  );
 
 /** Whether two runs of samples are the same to the last bit. */
 export const sameSamples = (a: Float32Array, b: Float32Array): boolean => a.length === b.length && a.every((v, i) => v === b[i]);

@@ -1,5 +1,5 @@
 import type { Timebase } from "./grid";
-import { formatTimecode, sampleToFrame, timecodeToFrame, frameToSample } from "./timecode";
+import { formatTimecode, frameToSample, sampleToFrame, timecodeToFrame } from "./timecode";
 
 /** The unit of a read-out or ruler. */
 export type PositionUnit = "bars" | "time" | "timecode" | "samples";
@@ -57,7 +57,16 @@ const UNIT_WORDS: Record<string, (value: number, base: Timebase) => number> = {
   sample: (v) => v,
   frame: (v, b) => frameToSample(v, b.frameRate, b.sampleRate),
 };
-const ALIASES: Record<string, string> = { sec: "s", second: "s", seconds: "s", samples: "sample", smp: "sample", frames: "frame", fr: "frame", milliseconds: "ms" };
+const ALIASES: Record<string, string> = {
+  sec: "s",
+  second: "s",
+  seconds: "s",
+  samples: "sample",
+  smp: "sample",
+  frames: "frame",
+  fr: "frame",
+  milliseconds: "ms",
+};
 
 /**
  * Reads a position that a person typed, in any unit: `17.2.240` bars, `1:02.5` clock, `01:00:10:12` timecode, `48000 samples`,
@@ -114,7 +123,8 @@ export function parsePosition(text: string, unit: PositionUnit, timebase: Timeba
   if (convert) return land(sign ? from + back * Math.round(convert(value, timebase)) : convert(value, timebase));
   if (unit === "samples") return land(sign ? from + back * value : value);
   if (unit === "time") return land(sign ? from + back * value * sampleRate : value * sampleRate);
-  if (unit === "timecode") return land(sign ? from + back * frameToSample(value, frameRate, sampleRate) : frameToSample(value, frameRate, sampleRate));
+  if (unit === "timecode")
+    return land(sign ? from + back * frameToSample(value, frameRate, sampleRate) : frameToSample(value, frameRate, sampleRate));
   if (value < meter.firstBar || !Number.isInteger(value)) fail(`a bar is a whole number from ${meter.firstBar} on.`);
   return tempo.tickToSample(meter.barIndexToTick(value - meter.firstBar));
 }

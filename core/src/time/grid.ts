@@ -1,6 +1,6 @@
 import type { MeterMap } from "./meter";
 import { fromDecimal, roundMultiple } from "./rational";
-import { TICKS_PER_QUARTER, type TempoMap } from "./tempo";
+import { type TempoMap, TICKS_PER_QUARTER } from "./tempo";
 import { type FrameRate, frameToSample } from "./timecode";
 
 export const NOTE_DIVISIONS = [1, 2, 4, 8, 16, 32, 64, 128] as const;
@@ -77,7 +77,13 @@ function musicalLines(step: GridStep, { tempo, meter }: Timebase): GridLines {
   };
   const bars = step.kind === "bar" ? step.count : 0;
   const ticksIn = (tick: number): number =>
-    step.kind === "beat" ? meter.meterAt(tick).beatTicks * step.count : step.kind === "note" ? noteTicks(step.division, step.feel) : step.kind === "tick" ? step.count : 0;
+    step.kind === "beat"
+      ? meter.meterAt(tick).beatTicks * step.count
+      : step.kind === "note"
+        ? noteTicks(step.division, step.feel)
+        : step.kind === "tick"
+          ? step.count
+          : 0;
   /** The last line's tick at or before a tick. */
   const beforeTick = (tick: number): number => {
     const bar = meter.barIndexAt(tick);
@@ -145,7 +151,10 @@ export function gridLadder(family: GridFamily, timebase: Timebase, tick = 0): Gr
       ];
     }
     case "time":
-      return [...[600_000, 60_000, 10_000, 1000, 100, 10, 1].map((milliseconds): GridStep => ({ kind: "time", milliseconds })), { kind: "sample", count: 1 }];
+      return [
+        ...[600_000, 60_000, 10_000, 1000, 100, 10, 1].map((milliseconds): GridStep => ({ kind: "time", milliseconds })),
+        { kind: "sample", count: 1 },
+      ];
     case "frame":
       return [
         ...[600, 60, 10, 1].map((s): GridStep => ({ kind: "frame", fraction: 1, count: s * timebase.frameRate.count })),
@@ -213,7 +222,11 @@ export function describeStep(step: GridStep): string {
     case "tick":
       return plural(step.count, "tick");
     case "time":
-      return step.milliseconds >= 60_000 && step.milliseconds % 60_000 === 0 ? `${step.milliseconds / 60_000} min` : step.milliseconds >= 1000 ? `${step.milliseconds / 1000} s` : `${step.milliseconds} ms`;
+      return step.milliseconds >= 60_000 && step.milliseconds % 60_000 === 0
+        ? `${step.milliseconds / 60_000} min`
+        : step.milliseconds >= 1000
+          ? `${step.milliseconds / 1000} s`
+          : `${step.milliseconds} ms`;
     case "frame":
       return step.fraction === 1 ? plural(step.count, "frame") : step.fraction === 0.5 ? "half frame" : "quarter frame";
     case "sample":

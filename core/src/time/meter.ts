@@ -41,8 +41,10 @@ export class MeterMap {
     let bars = 0;
     events.forEach((event, i) => {
       const { numerator, denominator } = event;
-      if (!Number.isInteger(numerator) || numerator < 1 || numerator > 64) throw new RangeError(`A bar has 1 to 64 beats; ${numerator} is none of them.`);
-      if (!(METER_DENOMINATORS as readonly number[]).includes(denominator)) throw new RangeError(`A beat is a 1, 2, 4, 8, 16, 32 or 64th note, not 1/${denominator}.`);
+      if (!Number.isInteger(numerator) || numerator < 1 || numerator > 64)
+        throw new RangeError(`A bar has 1 to 64 beats; ${numerator} is none of them.`);
+      if (!(METER_DENOMINATORS as readonly number[]).includes(denominator))
+        throw new RangeError(`A beat is a 1, 2, 4, 8, 16, 32 or 64th note, not 1/${denominator}.`);
       const previous = this.spans[i - 1];
       if (previous) {
         if (event.tick <= previous.tick) throw new RangeError("Meter events are in order and none share a tick.");

@@ -17,6 +17,15 @@ export function nudged(base: number, count: number, step: GridStep, timebase: Ti
   }
   const at = tempo.ticksAt(base);
   const { beatTicks, barTicks } = meter.meterAt(Math.max(0, at));
-  const ticks = step.kind === "bar" ? barTicks * step.count : step.kind === "beat" ? beatTicks * step.count : step.kind === "note" ? noteTicks(step.division, step.feel) : step.kind === "tick" ? step.count : 0;
+  const ticks =
+    step.kind === "bar"
+      ? barTicks * step.count
+      : step.kind === "beat"
+        ? beatTicks * step.count
+        : step.kind === "note"
+          ? noteTicks(step.division, step.feel)
+          : step.kind === "tick"
+            ? step.count
+            : 0;
   return Math.round(tempo.samplesAt(at + count * ticks));
 }

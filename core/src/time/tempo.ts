@@ -43,7 +43,8 @@ export class TempoMap {
     if (events.length === 0 || events[0].tick !== 0) throw new RangeError("A tempo map starts with a tempo at tick 0.");
     let anchor = rational(0n);
     events.forEach((event, i) => {
-      if (!(event.bpm >= MIN_BPM && event.bpm <= MAX_BPM)) throw new RangeError(`A tempo lies between ${MIN_BPM} and ${MAX_BPM}; ${event.bpm} does not.`);
+      if (!(event.bpm >= MIN_BPM && event.bpm <= MAX_BPM))
+        throw new RangeError(`A tempo lies between ${MIN_BPM} and ${MAX_BPM}; ${event.bpm} does not.`);
       if (i > 0 && event.tick <= events[i - 1].tick) throw new RangeError("Tempo events are in order and none share a tick.");
       // rate · 60 / (bpm · 960) samples a tick
       const samplesPerTick = divide(rational(BigInt(sampleRate) * 60n), multiply(fromDecimal(event.bpm), rational(BigInt(TICKS_PER_QUARTER))));

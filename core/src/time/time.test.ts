@@ -1,18 +1,20 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { describeStep, gridLines, type GridStep, stepForZoom, stepSamples, type Timebase } from "./grid";
 import { formatBars, formatClock, parsePosition } from "./format";
+import { describeStep, type GridStep, gridLines, stepForZoom, stepSamples, type Timebase } from "./grid";
 import { MeterMap } from "./meter";
-import { TempoMap, type TempoEvent } from "./tempo";
+import { type TempoEvent, TempoMap } from "./tempo";
 import { FRAME_RATES, formatTimecode, frameRate, frameToSample, sampleToFrame, timecodeToFrame } from "./timecode";
 
 const rates = fc.constantFrom(44_100, 48_000, 96_000);
 const bpm = fc.double({ min: 20, max: 400, noNaN: true }).map((b) => Math.round(b * 1000) / 1000);
-const tempoMaps = fc.tuple(fc.array(fc.record({ gap: fc.integer({ min: 1, max: 200_000 }), bpm, ramp: fc.boolean() }), { minLength: 1, maxLength: 12 }), rates).map(([parts, rate]) => {
-  let tick = 0;
-  const events: TempoEvent[] = parts.map(({ gap, bpm, ramp }, i) => ({ tick: i === 0 ? 0 : (tick += gap), bpm, ramp }));
-  return new TempoMap(events, rate);
-});
+const tempoMaps = fc
+  .tuple(fc.array(fc.record({ gap: fc.integer({ min: 1, max: 200_000 }), bpm, ramp: fc.boolean() }), { minLength: 1, maxLength: 12 }), rates)
+  .map(([parts, rate]) => {
+    let tick = 0;
+    const events: TempoEvent[] = parts.map(({ gap, bpm, ramp }, i) => ({ tick: i === 0 ? 0 : (tick += gap), bpm, ramp }));
+    return new TempoMap(events, rate);
+  });
 
 /** An independent, wholly exact conversion for maps of steps: sums of big fractions. */
 function exactSample(events: readonly TempoEvent[], rate: number, tick: number): number {
@@ -38,7 +40,10 @@ describe("tempo", () => {
   it("agrees with exact sums over many steps", () => {
     fc.assert(
       fc.property(tempoMaps, fc.integer({ min: 0, max: 4_000_000 }), (map, tick) => {
-        const steps = new TempoMap(map.events.map((e) => ({ ...e, ramp: false })), map.sampleRate);
+        const steps = new TempoMap(
+          map.events.map((e) => ({ ...e, ramp: false })),
+          map.sampleRate,
+        );
         expect(steps.tickToSample(tick)).toBe(exactSample(steps.events, steps.sampleRate, tick));
       }),
     );
@@ -58,7 +63,13 @@ describe("tempo", () => {
     );
   });
   it("takes as long over a ramp as the integral says", () => {
-    const map = new TempoMap([{ tick: 0, bpm: 60, ramp: true }, { tick: 9600, bpm: 120 }], 48_000);
+    const map = new TempoMap(
+      [
+        { tick: 0, bpm: 60, ramp: true },
+        { tick: 9600, bpm: 120 },
+      ],
+      48_000,
+    );
     let seconds = 0;
     const parts = 200_000;
     for (let i = 0; i < parts; i++) seconds += 60 / (60 + (60 * (i + 0.5)) / parts) / 960 / (parts / 9600);
@@ -69,7 +80,13 @@ describe("tempo", () => {
   });
 });
 
-const base = (over: Partial<Timebase> = {}): Timebase => ({ sampleRate: 48_000, tempo: new TempoMap([{ tick: 0, bpm: 92 }], 48_000), meter: new MeterMap([{ tick: 0, numerator: 4, denominator: 4 }]), frameRate: frameRate("25"), ...over });
+const base = (over: Partial<Timebase> = {}): Timebase => ({
+  sampleRate: 48_000,
+  tempo: new TempoMap([{ tick: 0, bpm: 92 }], 48_000),
+  meter: new MeterMap([{ tick: 0, numerator: 4, denominator: 4 }]),
+  frameRate: frameRate("25"),
+  ...over,
+});
 
 describe("meter", () => {
   const meter = new MeterMap([
@@ -90,7 +107,13 @@ describe("meter", () => {
     );
   });
   it("starts a bar at a meter event in mid bar", () => {
-    const cut = new MeterMap([{ tick: 0, numerator: 4, denominator: 4 }, { tick: 5000, numerator: 3, denominator: 4 }], 10);
+    const cut = new MeterMap(
+      [
+        { tick: 0, numerator: 4, denominator: 4 },
+        { tick: 5000, numerator: 3, denominator: 4 },
+      ],
+      10,
+    );
     expect(cut.position(5000)).toEqual({ bar: 12, beat: 1, tick: 0 });
   });
   it("refuses 0/4 and 4/3", () => {
@@ -121,21 +144,34 @@ describe("timecode", () => {
 });
 
 const steps = fc.oneof(
-  fc.record({ kind: fc.constant("note" as const), division: fc.constantFrom(1, 4, 16, 128), feel: fc.constantFrom("straight" as const, "dotted" as const, "triplet" as const) }),
+  fc.record({
+    kind: fc.constant("note" as const),
+    division: fc.constantFrom(1, 4, 16, 128),
+    feel: fc.constantFrom("straight" as const, "dotted" as const, "triplet" as const),
+  }),
   fc.record({ kind: fc.constantFrom("bar" as const, "beat" as const, "tick" as const), count: fc.integer({ min: 1, max: 7 }) }),
   fc.record({ kind: fc.constant("time" as const), milliseconds: fc.constantFrom(0.1, 1, 10, 100, 1000, 333.3) }),
   fc.record({ kind: fc.constant("frame" as const), fraction: fc.constantFrom(1 as const, 0.5 as const, 0.25 as const), count: fc.constant(1) }),
   fc.record({ kind: fc.constant("sample" as const), count: fc.integer({ min: 1, max: 5000 }) }),
 ) as fc.Arbitrary<GridStep>;
-const timebases = fc.tuple(tempoMaps, fc.array(fc.record({ bars: fc.integer({ min: 1, max: 9 }), numerator: fc.constantFrom(2, 3, 4, 6, 7), denominator: fc.constantFrom(4, 8) }), { minLength: 1, maxLength: 5 }), fc.constantFrom(...FRAME_RATES)).map(([tempo, parts, frameRate]) => {
-  let tick = 0;
-  const events = parts.map(({ bars, numerator, denominator }) => {
-    const event = { tick, numerator, denominator };
-    tick += (bars * numerator * 3840) / denominator;
-    return event;
+const timebases = fc
+  .tuple(
+    tempoMaps,
+    fc.array(fc.record({ bars: fc.integer({ min: 1, max: 9 }), numerator: fc.constantFrom(2, 3, 4, 6, 7), denominator: fc.constantFrom(4, 8) }), {
+      minLength: 1,
+      maxLength: 5,
+    }),
+    fc.constantFrom(...FRAME_RATES),
+  )
+  .map(([tempo, parts, frameRate]) => {
+    let tick = 0;
+    const events = parts.map(({ bars, numerator, denominator }) => {
+      const event = { tick, numerator, denominator };
+      tick += (bars * numerator * 3840) / denominator;
+      return event;
+    });
+    return { sampleRate: tempo.sampleRate, tempo, meter: new MeterMap(events), frameRate };
   });
-  return { sampleRate: tempo.sampleRate, tempo, meter: new MeterMap(events), frameRate };
-});
 
 describe("grid", () => {
   it("has its line at or before every position, its next line after it, and nothing between", () => {
@@ -171,13 +207,20 @@ describe("grid", () => {
   });
   it("follows zoom: the finest step with lines at least 14 px apart, not finer than asked", () => {
     fc.assert(
-      fc.property(timebases, fc.constantFrom("musical" as const, "time" as const, "frame" as const), fc.double({ min: 0.05, max: 20_000, noNaN: true }), (timebase, family, spp) => {
-        const step = stepForZoom(family, spp, timebase);
-        const coarsest = stepForZoom(family, 1e9, timebase);
-        if (describeStep(step) !== describeStep(coarsest)) expect(stepSamples(step, timebase) / spp).toBeGreaterThanOrEqual(14);
-        const eighth: GridStep = { kind: "note", division: 8, feel: "straight" };
-        expect(stepSamples(stepForZoom("musical", spp, timebase, 0, eighth), timebase)).toBeGreaterThanOrEqual(stepSamples(eighth, timebase) * 0.999);
-      }),
+      fc.property(
+        timebases,
+        fc.constantFrom("musical" as const, "time" as const, "frame" as const),
+        fc.double({ min: 0.05, max: 20_000, noNaN: true }),
+        (timebase, family, spp) => {
+          const step = stepForZoom(family, spp, timebase);
+          const coarsest = stepForZoom(family, 1e9, timebase);
+          if (describeStep(step) !== describeStep(coarsest)) expect(stepSamples(step, timebase) / spp).toBeGreaterThanOrEqual(14);
+          const eighth: GridStep = { kind: "note", division: 8, feel: "straight" };
+          expect(stepSamples(stepForZoom("musical", spp, timebase, 0, eighth), timebase)).toBeGreaterThanOrEqual(
+            stepSamples(eighth, timebase) * 0.999,
+          );
+        },
+      ),
     );
   });
 });
@@ -193,7 +236,10 @@ describe("reading and writing positions", () => {
     expect(parsePosition("-2 frames", "bars", b, 10_000)).toBe(10_000 - 3840);
     expect(formatClock(48_000 * 41.739, 48_000)).toBe("00:41.739");
   });
-  it.each(["", "wet", "17.9.000", "1:75", "0.1.000", "5 furlongs", "-1 s", "17.1.960", "4:99:10"])("says what it did not understand in %j", (text) => {
-    expect(() => parsePosition(text, "bars", base())).toThrow(/was not understood/);
-  });
+  it.each(["", "wet", "17.9.000", "1:75", "0.1.000", "5 furlongs", "-1 s", "17.1.960", "4:99:10"])(
+    "says what it did not understand in %j",
+    (text) => {
+      expect(() => parsePosition(text, "bars", base())).toThrow(/was not understood/);
+    },
+  );
 });

@@ -68,11 +68,13 @@ export function formatTimecode(frame: number, rate: FrameRate): string {
 
 /** The frame of hh:mm:ss:ff. Throws RangeError for parts out of range and for a number that drop-frame counting skips. */
 export function timecodeToFrame(hours: number, minutes: number, seconds: number, frames: number, rate: FrameRate): number {
-  if (minutes > 59 || seconds > 59 || frames >= rate.count) throw new RangeError(`Timecode at ${rate.id} has minutes and seconds below 60 and frames below ${rate.count}.`);
+  if (minutes > 59 || seconds > 59 || frames >= rate.count)
+    throw new RangeError(`Timecode at ${rate.id} has minutes and seconds below 60 and frames below ${rate.count}.`);
   const total = (hours * 3600 + minutes * 60 + seconds) * rate.count + frames;
   if (!rate.drop) return total;
   const skip = rate.count / 15;
-  if (seconds === 0 && frames < skip && minutes % 10 !== 0) throw new RangeError(`Drop-frame timecode has no frame ${two(frames)} at the start of minute ${two(minutes)}.`);
+  if (seconds === 0 && frames < skip && minutes % 10 !== 0)
+    throw new RangeError(`Drop-frame timecode has no frame ${two(frames)} at the start of minute ${two(minutes)}.`);
   const wholeMinutes = hours * 60 + minutes;
   return total - skip * (wholeMinutes - Math.floor(wholeMinutes / 10));
 }

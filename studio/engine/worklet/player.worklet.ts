@@ -3,7 +3,10 @@ import { HEADER, RING_FRAMES, type Ring, ringOf } from "../ring";
 declare class AudioWorkletProcessor {
   readonly port: MessagePort;
 }
-declare function registerProcessor(name: string, processor: new (options: { processorOptions: { memory: SharedArrayBuffer } }) => AudioWorkletProcessor): void;
+declare function registerProcessor(
+  name: string,
+  processor: new (options: { processorOptions: { memory: SharedArrayBuffer } }) => AudioWorkletProcessor,
+): void;
 
 /** Copies frames out of the ring and counts them; silence while not playing, and where the ring has run dry (which is counted). */
 class Player extends AudioWorkletProcessor {

@@ -1,9 +1,9 @@
 "use client";
-import { toast } from "sonner";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { timebaseOf } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd, DYES } from "@wet-thread/core/model/schema";
 import { formatBars, formatClock, formatLength, parsePosition } from "@wet-thread/core/time/format";
+import { toast } from "sonner";
 import { session, useSession } from "@/state/session";
 import { useView } from "@/state/view";
 import { Button, Field } from "@/ui/controls";
@@ -21,11 +21,7 @@ export function ClipTab() {
   const ids = useView((v) => v.clipIds);
   const clips = [...ids].map((id) => doc.clips.get(id)).filter((c) => c !== undefined);
   if (clips.length === 0) {
-    return (
-      <Empty title="No clip selected">
-        Click a clip to see it here. Drag along a clip to make a range, or its name strip to move it.
-      </Empty>
-    );
+    return <Empty title="No clip selected">Click a clip to see it here. Drag along a clip to make a range, or its name strip to move it.</Empty>;
   }
   const [clip] = clips;
   const clipIds = clips.map((c) => c.id);
@@ -45,7 +41,13 @@ export function ClipTab() {
   const pan = common(clips, (c) => c.pan);
   return (
     <div>
-      <Field label="Name" numeric={false} className="font-semibold" value={clips.length === 1 ? clip.name : `${clips.length} clips`} onCommit={(name) => edit({ type: "set-clip", clipIds, name })} />
+      <Field
+        label="Name"
+        numeric={false}
+        className="font-semibold"
+        value={clips.length === 1 ? clip.name : `${clips.length} clips`}
+        onCommit={(name) => edit({ type: "set-clip", clipIds, name })}
+      />
       {clips.length === 1 && (
         <p className="mt-1.5 text-ink-3 text-sm">
           from {source?.name ?? "a missing recording"}, at {formatClock(clip.offset, doc.sampleRate)} in it
@@ -62,7 +64,8 @@ export function ClipTab() {
         </div>
       </div>
       <p className="num mt-1.5 text-ink-3 text-sm">
-        {formatClock(Math.min(...clips.map((c) => c.start)), doc.sampleRate)} · {formatLength(Math.max(...clips.map(clipEnd)) - Math.min(...clips.map((c) => c.start)), doc.sampleRate)}
+        {formatClock(Math.min(...clips.map((c) => c.start)), doc.sampleRate)} ·{" "}
+        {formatLength(Math.max(...clips.map(clipEnd)) - Math.min(...clips.map((c) => c.start)), doc.sampleRate)}
       </p>
       <div className="grid grid-cols-2 gap-x-2.5">
         <div>
@@ -132,7 +135,17 @@ export function ClipTab() {
         <div className="flex gap-1.5" role="radiogroup" aria-label="Colour">
           {DYES.map((dye) => (
             // biome-ignore lint/a11y/useSemanticElements: swatches
-            <button key={dye} type="button" role="radio" aria-checked={common(clips, (c) => c.color) === dye} aria-label={dye} title={dye} onClick={() => edit({ type: "set-clip", clipIds, color: dye })} className="size-5 rounded-full border-2 border-transparent aria-checked:border-ink" style={{ background: `var(--${dye})` }} />
+            <button
+              key={dye}
+              type="button"
+              role="radio"
+              aria-checked={common(clips, (c) => c.color) === dye}
+              aria-label={dye}
+              title={dye}
+              onClick={() => edit({ type: "set-clip", clipIds, color: dye })}
+              className="size-5 rounded-full border-2 border-transparent aria-checked:border-ink"
+              style={{ background: `var(--${dye})` }}
+            />
           ))}
         </div>
         <div className="mt-3 flex gap-2">

@@ -23,7 +23,16 @@ export function HistoryTab() {
       ))}
       {[...steps].reverse().map((s) => (
         <li key={s.revision}>
-          <button type="button" onClick={() => go(s.revision)} aria-current={s.revision === last ? "step" : undefined} className={clsx("flex w-full items-baseline gap-2 rounded-sm px-2 py-1.5 text-left hover:bg-weft", s.state === "undone" && "text-ink-3 line-through", s.revision === last && "bg-weft font-semibold")}>
+          <button
+            type="button"
+            onClick={() => go(s.revision)}
+            aria-current={s.revision === last ? "step" : undefined}
+            className={clsx(
+              "flex w-full items-baseline gap-2 rounded-sm px-2 py-1.5 text-left hover:bg-weft",
+              s.state === "undone" && "text-ink-3 line-through",
+              s.revision === last && "bg-weft font-semibold",
+            )}
+          >
             <span className="min-w-0 flex-1 truncate">{s.name}</span>
             <span className="num shrink-0 font-normal text-ink-3 text-xs">
               {s.size} {s.size === 1 ? "change" : "changes"} · {new Date(s.at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}

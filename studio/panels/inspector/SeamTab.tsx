@@ -1,6 +1,5 @@
 "use client";
-import { Play } from "lucide-react";
-import { useEffect, useRef, useState } from "react";
+import { materialAt } from "@wet-thread/core/edit/clips/blends";
 import { blendAfter, type Document, timebaseOf } from "@wet-thread/core/model/document";
 import { type Blend, clipEnd } from "@wet-thread/core/model/schema";
 import { likeness } from "@wet-thread/core/render/likeness";
@@ -8,7 +7,8 @@ import { Renderer } from "@wet-thread/core/render/renderer";
 import { measureSeam, quietEdges, type SeamMeasure, seamSpans } from "@wet-thread/core/seam/measure";
 import type { Seam } from "@wet-thread/core/seam/seams";
 import { formatBars, formatLength } from "@wet-thread/core/time/format";
-import { materialAt } from "@wet-thread/core/edit/clips/blends";
+import { Play } from "lucide-react";
+import { useEffect, useRef, useState } from "react";
 import { smoothSeam, stepSeam } from "@/commands/actions";
 import { keyOf } from "@/commands/commands";
 import { transport } from "@/engine/transport";
@@ -22,7 +22,12 @@ import { Button, Field, Segments } from "@/ui/controls";
 import { SHAPE_NAMES, Shapes } from "../ModeLine";
 import { Empty, Label, numberFrom, signed } from "./parts";
 
-const BADGES: Readonly<Record<string, string>> = { raw: "bg-madder/15 text-madder", smooth: "bg-fern/15 text-fern", blended: "bg-cochineal/15 text-cochineal", unbroken: "bg-weft text-ink-2" };
+const BADGES: Readonly<Record<string, string>> = {
+  raw: "bg-madder/15 text-madder",
+  smooth: "bg-fern/15 text-fern",
+  blended: "bg-cochineal/15 text-cochineal",
+  unbroken: "bg-weft text-ink-2",
+};
 
 /** Seconds listened to before and after a seam. */
 const LEAD = 1.2;
@@ -33,11 +38,7 @@ export function SeamTab() {
   const seam = findSeam(doc, id);
   const { measure, alike } = useMeasure(doc, seam);
   if (!seam) {
-    return (
-      <Empty title="No seam chosen">
-        Click a mark under a lane. {keyOf("next-seam")} steps to the next seam.
-      </Empty>
-    );
+    return <Empty title="No seam chosen">Click a mark under a lane. {keyOf("next-seam")} steps to the next seam.</Empty>;
   }
   const kind = seamClass(doc, seam);
   const { left, right } = seam;
@@ -59,7 +60,12 @@ export function SeamTab() {
       </dl>
       {right?.blend && left ? <BlendControls doc={doc} seam={seam} blend={right.blend} alike={alike} /> : <OpenControls doc={doc} seam={seam} />}
       <div className="mt-4 flex gap-2 border-line border-t pt-3">
-        <Button className="flex-1" onClick={() => void transport().play(Math.max(0, seam.position - Math.round(LEAD * doc.sampleRate)), seam.position + Math.round(LEAD * doc.sampleRate))}>
+        <Button
+          className="flex-1"
+          onClick={() =>
+            void transport().play(Math.max(0, seam.position - Math.round(LEAD * doc.sampleRate)), seam.position + Math.round(LEAD * doc.sampleRate))
+          }
+        >
           <Play size={13} fill="currentColor" aria-hidden /> Listen
         </Button>
         <Button aria-label="Previous seam" onClick={() => stepSeam(-1)}>
@@ -109,10 +115,34 @@ function BlendControls({ doc, seam, blend, alike }: { doc: Document; seam: Seam;
   const place = blend.place === "free" ? "centred" : blend.place;
   return (
     <>
-      <Label side={blend.law === "auto" && alike !== null ? (alike > 0.75 ? "near equal gain" : alike < 0.25 ? "near equal power" : "between both") : undefined}>Law</Label>
-      <Segments label="Law" value={blend.law} onChange={(law) => set({ law })} options={[["auto", "Auto"], ["gain", "Equal gain"], ["power", "Equal power"]]} />
+      <Label
+        side={
+          blend.law === "auto" && alike !== null ? (alike > 0.75 ? "near equal gain" : alike < 0.25 ? "near equal power" : "between both") : undefined
+        }
+      >
+        Law
+      </Label>
+      <Segments
+        label="Law"
+        value={blend.law}
+        onChange={(law) => set({ law })}
+        options={[
+          ["auto", "Auto"],
+          ["gain", "Equal gain"],
+          ["power", "Equal power"],
+        ]}
+      />
       <Label>Place</Label>
-      <Segments label="Place" value={place} onChange={(p) => set({ place: p })} options={[["before", "Before"], ["centred", "Centred"], ["after", "After"]]} />
+      <Segments
+        label="Place"
+        value={place}
+        onChange={(p) => set({ place: p })}
+        options={[
+          ["before", "Before"],
+          ["centred", "Centred"],
+          ["after", "After"],
+        ]}
+      />
       <div className="grid grid-cols-2 gap-x-2.5">
         <div>
           <Label>Length</Label>
@@ -141,7 +171,8 @@ function BlendControls({ doc, seam, blend, alike }: { doc: Document; seam: Seam;
       <Label side={SHAPE_NAMES[right.fadeIn.shape]}>Shape</Label>
       <Shapes value={right.fadeIn.shape} bend={right.fadeIn.bend} onChange={(shape) => set({ shape })} />
       <p className="mt-2.5 text-ink-3 text-sm">
-        Material beyond the splice: <span className="num">{formatLength(Math.max(0, has.after), doc.sampleRate)}</span> on the left, <span className="num">{formatLength(Math.max(0, has.before), doc.sampleRate)}</span> on the right.
+        Material beyond the splice: <span className="num">{formatLength(Math.max(0, has.after), doc.sampleRate)}</span> on the left,{" "}
+        <span className="num">{formatLength(Math.max(0, has.before), doc.sampleRate)}</span> on the right.
       </p>
       <Button className="mt-3 w-full" onClick={() => session().edit([{ type: "remove-blend", clipId: right.id }])}>
         Take the blend off
@@ -183,7 +214,14 @@ function OpenControls({ doc, seam }: { doc: Document; seam: Seam }) {
           Smooth
         </Button>
         {touching && into && !blendAfter(doc, out) && (
-          <Button className="flex-1" onClick={() => session().edit([{ type: "set-blend", clipId: into.id, with: out.id, length, place: "centred", law: "auto", shape: settings().edgeFadeShape }])}>
+          <Button
+            className="flex-1"
+            onClick={() =>
+              session().edit([
+                { type: "set-blend", clipId: into.id, with: out.id, length, place: "centred", law: "auto", shape: settings().edgeFadeShape },
+              ])
+            }
+          >
             Blend {Math.max(1, edgeFadeMs)} ms
           </Button>
         )}
@@ -212,7 +250,10 @@ function Drawing({ doc, seam }: { doc: Document; seam: Seam }) {
       g.scale(scale, scale);
       const palette = PALETTES[theme];
       const { left, right, position } = seam;
-      const spread = Math.max(right?.start === position || right?.blend ? right.fadeIn.length : 0, left && clipEnd(left) <= position + left.fadeOut.length ? left.fadeOut.length : 0);
+      const spread = Math.max(
+        right?.start === position || right?.blend ? right.fadeIn.length : 0,
+        left && clipEnd(left) <= position + left.fadeOut.length ? left.fadeOut.length : 0,
+      );
       const half = Math.min(Math.round(0.09 * doc.sampleRate), Math.max(Math.round(0.004 * doc.sampleRate), Math.round(spread * 1.4)));
       const from = position - half;
       const n = 2 * half;
@@ -221,8 +262,27 @@ function Drawing({ doc, seam }: { doc: Document; seam: Seam }) {
         const out = [new Float32Array(n), new Float32Array(n)];
         if (!track) return out[0];
         const lane = doc.lanes.get(seam.trackId);
-        const only = keep && lane ? { ...doc, lanes: new Map([...doc.lanes, [seam.trackId, lane.with(lane.clips.filter((x) => !keep.includes(x.id)), [])]]) } : doc;
-        const alone = { ...only, tracks: new Map([[track.id, { ...track, mute: false, solo: false, gain: 0, pan: 0 }]]), piece: { ...doc.piece, trackOrder: [track.id] } };
+        const only =
+          keep && lane
+            ? {
+                ...doc,
+                lanes: new Map([
+                  ...doc.lanes,
+                  [
+                    seam.trackId,
+                    lane.with(
+                      lane.clips.filter((x) => !keep.includes(x.id)),
+                      [],
+                    ),
+                  ],
+                ]),
+              }
+            : doc;
+        const alone = {
+          ...only,
+          tracks: new Map([[track.id, { ...track, mute: false, solo: false, gain: 0, pan: 0 }]]),
+          piece: { ...doc.piece, trackOrder: [track.id] },
+        };
         const first = Math.max(0, from);
         new Renderer(alone, pageReader).render(first, n - (first - from), out[0], out[1], first - from);
         return out[0];
@@ -238,7 +298,14 @@ function Drawing({ doc, seam }: { doc: Document; seam: Seam }) {
         g.fillStyle = `${palette.dyes.weld}2e`;
         g.fillRect(((right.start - from) / n) * wide, 0, ((clipEnd(left) - right.start) / n) * wide, HIGH);
       }
-      const peak = rows.reduce((m, r) => Math.max(m, r.wave.reduce((a, v) => Math.max(a, Math.abs(v)), 0)), 0.02);
+      const peak = rows.reduce(
+        (m, r) =>
+          Math.max(
+            m,
+            r.wave.reduce((a, v) => Math.max(a, Math.abs(v)), 0),
+          ),
+        0.02,
+      );
       rows.forEach(({ name, wave, color }, k) => {
         const high = HIGH / 3;
         const middle = high * (k + 0.5);
@@ -283,5 +350,13 @@ function Drawing({ doc, seam }: { doc: Document; seam: Seam }) {
       stale = true;
     };
   }, [doc, seam, theme]);
-  return <canvas ref={canvas} className="w-full rounded-md border border-line" style={{ height: HIGH }} role="img" aria-label="The seam: going out, coming in, and what is heard" />;
+  return (
+    <canvas
+      ref={canvas}
+      className="w-full rounded-md border border-line"
+      style={{ height: HIGH }}
+      role="img"
+      aria-label="The seam: going out, coming in, and what is heard"
+    />
+  );
 }

@@ -1,6 +1,6 @@
 "use client";
-import { Plus, Upload } from "lucide-react";
 import { formatClock } from "@wet-thread/core/time/format";
+import { Plus, Upload } from "lucide-react";
 import { useSession } from "@/state/session";
 import { useView, view } from "@/state/view";
 import { Button } from "@/ui/controls";
@@ -34,7 +34,13 @@ export function SourcesTab() {
               </p>
             </div>
             {s.status === "ready" && (
-              <Button look="quiet" aria-label={`Lay ${s.name} at the playhead`} title="Lay at the playhead" className="!h-7 !px-1.5" onClick={() => layOut(s, trackId, view().playhead)}>
+              <Button
+                look="quiet"
+                aria-label={`Lay ${s.name} at the playhead`}
+                title="Lay at the playhead"
+                className="!h-7 !px-1.5"
+                onClick={() => layOut(s, trackId, view().playhead)}
+              >
                 <Plus size={15} />
               </Button>
             )}

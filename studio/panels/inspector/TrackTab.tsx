@@ -1,11 +1,11 @@
 "use client";
-import { ArrowDown, ArrowUp } from "lucide-react";
+import { timebaseOf } from "@wet-thread/core/model/document";
 import { DYES } from "@wet-thread/core/model/schema";
+import { formatBars } from "@wet-thread/core/time/format";
+import { ArrowDown, ArrowUp } from "lucide-react";
 import { session, useSession } from "@/state/session";
 import { selectClips, setView, useView } from "@/state/view";
 import { Button, Field, Slider } from "@/ui/controls";
-import { formatBars } from "@wet-thread/core/time/format";
-import { timebaseOf } from "@wet-thread/core/model/document";
 import { Empty, Label, numberFrom, signed } from "./parts";
 
 export function TrackTab() {
@@ -20,7 +20,13 @@ export function TrackTab() {
   const base = timebaseOf(doc);
   return (
     <div>
-      <Field label="Name" numeric={false} className="font-semibold" value={track.name} onCommit={(name) => session().edit([{ type: "rename-track", trackId: track.id, name }])} />
+      <Field
+        label="Name"
+        numeric={false}
+        className="font-semibold"
+        value={track.name}
+        onCommit={(name) => session().edit([{ type: "rename-track", trackId: track.id, name }])}
+      />
       <div className="grid grid-cols-2 gap-x-2.5">
         <div>
           <Label>Gain</Label>
@@ -53,14 +59,32 @@ export function TrackTab() {
       <div className="flex gap-1.5" role="radiogroup" aria-label="Colour">
         {DYES.map((dye) => (
           // biome-ignore lint/a11y/useSemanticElements: swatches
-          <button key={dye} type="button" role="radio" aria-checked={track.color === dye} aria-label={dye} title={dye} onClick={() => set({ color: dye })} className="size-5 rounded-full border-2 border-transparent aria-checked:border-ink" style={{ background: `var(--${dye})` }} />
+          <button
+            key={dye}
+            type="button"
+            role="radio"
+            aria-checked={track.color === dye}
+            aria-label={dye}
+            title={dye}
+            onClick={() => set({ color: dye })}
+            className="size-5 rounded-full border-2 border-transparent aria-checked:border-ink"
+            style={{ background: `var(--${dye})` }}
+          />
         ))}
       </div>
       <div className="mt-4 flex gap-2">
-        <Button aria-label="Move track up" disabled={index === 0} onClick={() => session().edit([{ type: "move-track", trackId: track.id, index: index - 1 }])}>
+        <Button
+          aria-label="Move track up"
+          disabled={index === 0}
+          onClick={() => session().edit([{ type: "move-track", trackId: track.id, index: index - 1 }])}
+        >
           <ArrowUp size={15} />
         </Button>
-        <Button aria-label="Move track down" disabled={index === doc.piece.trackOrder.length - 1} onClick={() => session().edit([{ type: "move-track", trackId: track.id, index: index + 1 }])}>
+        <Button
+          aria-label="Move track down"
+          disabled={index === doc.piece.trackOrder.length - 1}
+          onClick={() => session().edit([{ type: "move-track", trackId: track.id, index: index + 1 }])}
+        >
           <ArrowDown size={15} />
         </Button>
         <Button

@@ -18,7 +18,13 @@ export const Empty = ({ title, children }: { title: string; children: ReactNode 
 
 /** Reads a number that a person typed, or says what was not understood. A comma or a true minus is fine. */
 export function numberFrom(text: string, least: number, most: number, what: string): number | null {
-  const value = Number(text.trim().replace(",", ".").replace("−", "-").replace(/\s*(ms|db|%)$/i, ""));
+  const value = Number(
+    text
+      .trim()
+      .replace(",", ".")
+      .replace("−", "-")
+      .replace(/\s*(ms|db|%)$/i, ""),
+  );
   if (text.trim() !== "" && Number.isFinite(value) && value >= least && value <= most) return value;
   toast.error(`“${text}” is no ${what}: it lies between ${least} and ${most}.`);
   return null;

@@ -1,7 +1,7 @@
+import type { Edit } from "@wet-thread/core/edit/registry";
+import type { Change } from "@wet-thread/core/model/document";
 import { sql } from "drizzle-orm";
 import { bigint, customType, index, integer, jsonb, pgTable, primaryKey, real, text, timestamp, uniqueIndex } from "drizzle-orm/pg-core";
-import type { Change } from "@wet-thread/core/model/document";
-import type { Edit } from "@wet-thread/core/edit/registry";
 
 const bytea = customType<{ data: Buffer }>({ dataType: () => "bytea" });
 const created = () => timestamp("created_at", { withTimezone: true }).notNull().default(sql`now()`);
@@ -59,7 +59,11 @@ export const steps = pgTable(
     state: text("state").$type<"done" | "undone" | "dropped">().notNull(),
     createdAt: created(),
   },
-  (t) => [primaryKey({ columns: [t.versionId, t.revision] }), index("steps_state").on(t.versionId, t.kind, t.state, t.revision), uniqueIndex("steps_key").on(t.versionId, t.key)],
+  (t) => [
+    primaryKey({ columns: [t.versionId, t.revision] }),
+    index("steps_state").on(t.versionId, t.kind, t.state, t.revision),
+    uniqueIndex("steps_key").on(t.versionId, t.key),
+  ],
 );
 
 export const SOURCE_STATES = ["receiving", "queued", "importing", "ready", "failed"] as const;

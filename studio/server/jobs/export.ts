@@ -1,6 +1,6 @@
-import { eq } from "drizzle-orm";
-import { Dither, encodeFrames, type ExportEncoding, wavHeader } from "@wet-thread/core/media/wav/writer";
+import { Dither, type ExportEncoding, encodeFrames, wavHeader } from "@wet-thread/core/media/wav/writer";
 import { Renderer, spansNeeded } from "@wet-thread/core/render/renderer";
+import { eq } from "drizzle-orm";
 import { db } from "../db/client";
 import { exportBytes, exportJobs, versions } from "../db/schema";
 import { announce } from "../events";
@@ -18,7 +18,8 @@ export async function runExport({ exportId }: { exportId: string }): Promise<voi
   if (!job || job.status === "ready") return;
   const spec = job.spec as ExportSpec & { span: { start: number; end: number } };
   const [{ projectId }] = await db().select({ projectId: versions.projectId }).from(versions).where(eq(versions.id, job.versionId));
-  const tell = (status: "rendering" | "ready" | "failed", progress: number) => announce(db(), { type: "export", projectId, exportId, status, progress });
+  const tell = (status: "rendering" | "ready" | "failed", progress: number) =>
+    announce(db(), { type: "export", projectId, exportId, status, progress });
   await db().delete(exportBytes).where(eq(exportBytes.exportId, exportId));
   await db().update(exportJobs).set({ status: "rendering", progress: 0 }).where(eq(exportJobs.id, exportId));
   const { doc } = await loadVersion(job.versionId);

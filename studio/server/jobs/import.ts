@@ -1,9 +1,9 @@
-import { eq } from "drizzle-orm";
 import { CHUNK, chunkPeaks } from "@wet-thread/core/analysis/peaks";
 import { HOP, OnsetEnvelope, onsetHops, refineOnset } from "@wet-thread/core/analysis/transients";
 import { Resampler } from "@wet-thread/core/dsp/resampler";
 import { MediaError } from "@wet-thread/core/media/source";
 import { decodeFrames, openWav } from "@wet-thread/core/media/wav/reader";
+import { eq } from "drizzle-orm";
 import { db } from "../db/client";
 import { sourcePcm, sources } from "../db/schema";
 import { announce } from "../events";
@@ -40,7 +40,13 @@ class ChunkFiller {
     const samples = this.buffer.slice(0, this.held);
     await db()
       .insert(sourcePcm)
-      .values({ sourceId: this.sourceId, channel: this.channel, index: this.index++, samples: bytesOf(samples), peaks: bytesOf(chunkPeaks(samples)) });
+      .values({
+        sourceId: this.sourceId,
+        channel: this.channel,
+        index: this.index++,
+        samples: bytesOf(samples),
+        peaks: bytesOf(chunkPeaks(samples)),
+      });
     this.held = 0;
   }
 }
@@ -83,7 +89,11 @@ export async function importSource({ sourceId }: { sourceId: string }): Promise<
     for (let frame = 0; frame < info.frames; frame += framesARead) {
       const n = Math.min(framesARead, info.frames - frame);
       const bad = decodeFrames(await bytes.read(info.dataOffset + frame * info.frameBytes, n * info.frameBytes), info, planes);
-      if (bad) throw new MediaError(`The file has samples that are not numbers, the first at sample ${frame + bad.frame} of channel ${bad.channel + 1}.`, "broken");
+      if (bad)
+        throw new MediaError(
+          `The file has samples that are not numbers, the first at sample ${frame + bad.frame} of channel ${bad.channel + 1}.`,
+          "broken",
+        );
       for (let c = 0; c < fillers.length; c++) {
         const samples = planes[c].subarray(0, n);
         const ready = resamplers ? resamplers[c].push(samples) : samples;
@@ -105,7 +115,10 @@ export async function importSource({ sourceId }: { sourceId: string }): Promise<
       await fillers[c].flush();
     }
     const transients = await placeOnsets(sourceId, onsetHops(onsets.finish(), source.sampleRate), fillers[0].length);
-    await db().update(sources).set({ status: "ready", progress: 1, transients, length: fillers[0].length, channels: info.channels, error: null }).where(eq(sources.id, sourceId));
+    await db()
+      .update(sources)
+      .set({ status: "ready", progress: 1, transients, length: fillers[0].length, channels: info.channels, error: null })
+      .where(eq(sources.id, sourceId));
     await tell("ready", 1);
   } catch (error) {
     if (!(error instanceof MediaError)) throw error;

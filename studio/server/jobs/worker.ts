@@ -27,14 +27,17 @@ async function sweep(): Promise<void> {
     sql`select id, locked_by from graphile_worker.jobs where locked_at < now() - make_interval(secs => ${FRESH_SECONDS})`,
   );
   for (const job of rows) {
-    const { rows: got } = await db().execute<{ free: boolean }>(sql`select case when pg_try_advisory_lock(7451, ${job.id}::bigint::int) then pg_advisory_unlock(7451, ${job.id}::bigint::int) else false end as free`);
+    const { rows: got } = await db().execute<{ free: boolean }>(
+      sql`select case when pg_try_advisory_lock(7451, ${job.id}::bigint::int) then pg_advisory_unlock(7451, ${job.id}::bigint::int) else false end as free`,
+    );
     if (got[0]?.free) await db().execute(sql`select graphile_worker.force_unlock_workers(array[${job.locked_by}])`);
   }
 }
 
 /** Says so where a job has failed for the last time. */
 async function giveUp(helpers: JobHelpers, error: unknown, mark: (message: string) => Promise<unknown>): Promise<never> {
-  if (helpers.job.attempts >= helpers.job.max_attempts) await mark(`${(error as Error).message} It was tried ${helpers.job.attempts} times; what was there before is kept.`);
+  if (helpers.job.attempts >= helpers.job.max_attempts)
+    await mark(`${(error as Error).message} It was tried ${helpers.job.attempts} times; what was there before is kept.`);
   throw error;
 }
 
@@ -45,9 +48,27 @@ const runner = await run({
   noHandleSignals: true,
   taskList: {
     import: (payload, helpers) =>
-      held(helpers, () => importSource(payload as { sourceId: string }).catch((e) => giveUp(helpers, e, (error) => db().update(sources).set({ status: "failed", error }).where(sql`id = ${(payload as { sourceId: string }).sourceId}`)))),
+      held(helpers, () =>
+        importSource(payload as { sourceId: string }).catch((e) =>
+          giveUp(helpers, e, (error) =>
+            db()
+              .update(sources)
+              .set({ status: "failed", error })
+              .where(sql`id = ${(payload as { sourceId: string }).sourceId}`),
+          ),
+        ),
+      ),
     export: (payload, helpers) =>
-      held(helpers, () => runExport(payload as { exportId: string }).catch((e) => giveUp(helpers, e, (error) => db().update(exportJobs).set({ status: "failed", error }).where(sql`id = ${(payload as { exportId: string }).exportId}`)))),
+      held(helpers, () =>
+        runExport(payload as { exportId: string }).catch((e) =>
+          giveUp(helpers, e, (error) =>
+            db()
+              .update(exportJobs)
+              .set({ status: "failed", error })
+              .where(sql`id = ${(payload as { exportId: string }).exportId}`),
+          ),
+        ),
+      ),
   },
 });
 

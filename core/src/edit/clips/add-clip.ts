@@ -28,7 +28,8 @@ export const addClip = defineEdit({
     const source = tx.before.sources.get(rest.sourceId);
     if (!source) throw new EditError(`The project has no recording "${rest.sourceId}".`, "sourceId");
     tx.track(rest.trackId);
-    if (rest.offset >= source.length) throw new EditError(`The recording is ${source.length} samples long; it can't start at ${rest.offset}.`, "offset");
+    if (rest.offset >= source.length)
+      throw new EditError(`The recording is ${source.length} samples long; it can't start at ${rest.offset}.`, "offset");
     const clipId = id ?? tx.newId();
     if (tx.doc.clips.get(clipId)) throw new EditError(`There is already a clip "${clipId}".`, "id");
     const clip = { ...rest, id: clipId, length: length ?? source.length - rest.offset, name: name ?? source.name, layer: 0, blend: null, sync: null };

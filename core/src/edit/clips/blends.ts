@@ -17,7 +17,13 @@ export function materialAt(left: Clip, right: Clip, splice: number, leftSourceLe
 }
 
 /** Lets two neighbours overlap by `length` around the splice, as far as their recordings and other fades allow. */
-function blendClips(tx: Transaction, left: Clip, right: Clip, splice: number, p: { length: number; place: z.infer<typeof BlendPlace>; law: BlendLaw; linked: boolean; shape: FadeShape; bend: number }): number {
+function blendClips(
+  tx: Transaction,
+  left: Clip,
+  right: Clip,
+  splice: number,
+  p: { length: number; place: z.infer<typeof BlendPlace>; law: BlendLaw; linked: boolean; shape: FadeShape; bend: number },
+): number {
   const has = materialAt(left, right, splice, tx.before.sources.get(left.sourceId)?.length ?? 0);
   const wanted = overlapAround(p.place, p.length);
   // Both sides shrink alike for a centred blend, so that it stays centred.
@@ -26,10 +32,18 @@ function blendClips(tx: Transaction, left: Clip, right: Clip, splice: number, p:
   const before = p.place === "centred" ? Math.min(wanted.before, beforeMost, afterMost) : Math.min(wanted.before, beforeMost);
   const after = p.place === "centred" ? Math.min(wanted.after, afterMost, before + (p.length % 2)) : Math.min(wanted.after, afterMost);
   const length = before + after;
-  if (length < 1) throw new EditError(`There is no material to blend: ${left.name || "the left clip"} has ${Math.max(0, has.after)} samples after the splice, ${right.name || "the right clip"} has ${Math.max(0, has.before)} before it.`, "length");
+  if (length < 1)
+    throw new EditError(
+      `There is no material to blend: ${left.name || "the left clip"} has ${Math.max(0, has.after)} samples after the splice, ${right.name || "the right clip"} has ${Math.max(0, has.before)} before it.`,
+      "length",
+    );
   const start = splice - before;
   const fadeOut = fadeOfLength(left.fadeOut, length);
-  tx.setClip({ ...left, length: splice + after - left.start, fadeOut: p.linked ? { length, shape: p.shape, bend: p.bend } : { ...fadeOut, part: undefined } });
+  tx.setClip({
+    ...left,
+    length: splice + after - left.start,
+    fadeOut: p.linked ? { length, shape: p.shape, bend: p.bend } : { ...fadeOut, part: undefined },
+  });
   tx.setClip({
     ...right,
     start,
@@ -51,7 +65,14 @@ function unblended(tx: Transaction, right: Clip): { left: Clip; right: Clip } {
   const splice = kept > right.start - 1 && kept <= clipEnd(left) ? kept : Math.floor((right.start + clipEnd(left)) / 2);
   return {
     left: { ...left, length: splice - left.start, fadeOut: { ...left.fadeOut, length: 0, part: undefined } },
-    right: { ...right, start: splice, offset: right.offset + (splice - right.start), length: clipEnd(right) - splice, fadeIn: { ...right.fadeIn, length: 0, part: undefined }, blend: null },
+    right: {
+      ...right,
+      start: splice,
+      offset: right.offset + (splice - right.start),
+      length: clipEnd(right) - splice,
+      fadeIn: { ...right.fadeIn, length: 0, part: undefined },
+      blend: null,
+    },
   };
 }
 
@@ -82,7 +103,10 @@ export const setBlend = defineEdit({
       left = apart.left;
       right = apart.right;
     } else {
-      const near = tx.lane(right.trackId).within(right.start - 1, right.start + 1).filter((c) => c.id !== right.id && c.start <= right.start && clipEnd(c) >= right.start && clipEnd(c) <= clipEnd(right));
+      const near = tx
+        .lane(right.trackId)
+        .within(right.start - 1, right.start + 1)
+        .filter((c) => c.id !== right.id && c.start <= right.start && clipEnd(c) >= right.start && clipEnd(c) <= clipEnd(right));
       const found = p.with ? near.find((c) => c.id === p.with) : near.sort((a, b) => b.layer - a.layer || b.start - a.start)[0];
       if (!found) throw new EditError(`No clip touches the start of ${right.name || "the clip"}.`, "clipId");
       left = found;

@@ -1,5 +1,5 @@
-import { ClipIds, countNames, defineEdit } from "../definition";
 import { z } from "zod";
+import { ClipIds, countNames, defineEdit } from "../definition";
 
 export const deleteClips = defineEdit({
   type: "delete",

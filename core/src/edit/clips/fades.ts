@@ -22,7 +22,13 @@ function layFade(tx: Transaction, clip: Clip, edge: "in" | "out", fade: { length
 export const setFade = defineEdit({
   type: "set-fade",
   about: "Sets the fade-in or fade-out of clips; what is left out stays. A fade stops where it meets the clip's other fade.",
-  params: z.object({ clipIds: ClipIds, edge: z.enum(["in", "out"]), length: z.int().min(0).optional(), shape: FadeShape.optional(), bend: Bend.optional() }),
+  params: z.object({
+    clipIds: ClipIds,
+    edge: z.enum(["in", "out"]),
+    length: z.int().min(0).optional(),
+    shape: FadeShape.optional(),
+    bend: Bend.optional(),
+  }),
   example: { type: "set-fade", clipIds: ["clip-1"], edge: "in", length: 480, shape: "s", bend: 0 },
   apply(tx, { clipIds, edge, ...fade }) {
     for (const id of new Set(clipIds)) layFade(tx, tx.clip(id), edge, fade);
@@ -35,7 +41,8 @@ export const setFade = defineEdit({
 
 export const fadeRange = defineEdit({
   type: "fade-range",
-  about: "Fades each track over a range: out, the last clip that ends in the range fades from the range's start to its own end; in, the first that starts in it fades up to the range's end.",
+  about:
+    "Fades each track over a range: out, the last clip that ends in the range fades from the range's start to its own end; in, the first that starts in it fades up to the range's end.",
   params: z
     .object({ start: Position, end: Position, trackIds: TrackIds, edge: z.enum(["in", "out"]), shape: FadeShape.optional(), bend: Bend.optional() })
     .refine((p) => p.end > p.start, { message: "A range ends after it starts.", path: ["end"] }),

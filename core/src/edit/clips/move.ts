@@ -6,7 +6,8 @@ import { Overlap, settleOverlaps } from "../overlap";
 
 export const move = defineEdit({
   type: "move",
-  about: "Moves clips together, in time (`by` samples, or the earliest `to` a position) and across tracks (`trackId` for all, or `tracks` lanes down).",
+  about:
+    "Moves clips together, in time (`by` samples, or the earliest `to` a position) and across tracks (`trackId` for all, or `tracks` lanes down).",
   params: z
     .object({
       clipIds: ClipIds,
@@ -28,7 +29,12 @@ export const move = defineEdit({
     for (const clip of clips) {
       const lane = order.indexOf(clip.trackId) + tracks;
       if (!trackId && (lane < 0 || lane >= order.length)) throw new EditError("There is no track that far away.", "tracks");
-      tx.setClip({ ...clip, start: clip.start + shift, trackId: trackId ?? order[lane], blend: clip.blend && clips.some((c) => c.id === clip.blend?.with) ? { ...clip.blend, splice: clip.blend.splice + shift } : clip.blend });
+      tx.setClip({
+        ...clip,
+        start: clip.start + shift,
+        trackId: trackId ?? order[lane],
+        blend: clip.blend && clips.some((c) => c.id === clip.blend?.with) ? { ...clip.blend, splice: clip.blend.splice + shift } : clip.blend,
+      });
     }
     settleOverlaps(
       tx,

@@ -38,7 +38,13 @@ export const mute = defineEdit({
 export const setClip = defineEdit({
   type: "set-clip",
   about: "Sets the name, colour, pan or sync point of clips; what is left out stays.",
-  params: z.object({ clipIds: ClipIds, name: Name.optional(), color: Dye.nullable().optional(), pan: Pan.optional(), sync: z.int().min(0).nullable().optional() }),
+  params: z.object({
+    clipIds: ClipIds,
+    name: Name.optional(),
+    color: Dye.nullable().optional(),
+    pan: Pan.optional(),
+    sync: z.int().min(0).nullable().optional(),
+  }),
   example: { type: "set-clip", clipIds: ["clip-1"], name: "Shuttle, first hit" },
   apply(tx, { clipIds, ...set }) {
     const given = Object.fromEntries(Object.entries(set).filter(([, v]) => v !== undefined));

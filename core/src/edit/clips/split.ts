@@ -6,14 +6,21 @@ import { countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
 import type { Transaction } from "../transaction";
 
+/** Whether a position lies in a clip's blend, its borders included: a cut there would leave a piece that is nothing but blend. */
+function inBlend(tx: Transaction, clip: Clip, at: number): boolean {
+  return (
+    (clip.blend !== null && at - clip.start <= clip.fadeIn.length) ||
+    (blendAfter(tx.doc, clip) !== undefined && clipEnd(clip) - at <= clip.fadeOut.length)
+  );
+}
+
 /** Splits a clip in two at a position inside it; both play, together, the very same samples. Returns the right part. */
 export function splitClip(tx: Transaction, clip: Clip, at: number): Clip {
   const head = at - clip.start;
   const tail = clip.length - head;
   if (head <= 0 || tail <= 0) throw new EditError(`${clip.name || "The clip"} has no sample on both sides of ${at}.`, "at");
+  if (inBlend(tx, clip, at)) throw new EditError(`${clip.name || "The clip"} can't be split inside its blend; take the blend off first.`, "at");
   const follower = blendAfter(tx.doc, clip);
-  if (clip.blend && head < clip.fadeIn.length) throw new EditError(`${clip.name || "The clip"} can't be split inside its blend; take the blend off first.`, "at");
-  if (follower && tail < clip.fadeOut.length) throw new EditError(`${clip.name || "The clip"} can't be split inside its blend; take the blend off first.`, "at");
   const left: Clip = {
     ...clip,
     length: head,
@@ -58,7 +65,8 @@ export const split = defineEdit({
         });
     const names: string[] = [];
     for (const clip of chosen) {
-      const inside = cuts.filter((p) => p > clip.start && p < clipEnd(clip));
+      // On whole tracks, a clip that a cut meets in a blend is left as it is; named by its id it is refused.
+      const inside = cuts.filter((p) => p > clip.start && p < clipEnd(clip) && (clipIds?.length || !inBlend(tx, clip, p)));
       let rest = clip;
       for (const p of inside) rest = splitClip(tx, rest, p);
       if (inside.length) names.push(clip.name);

@@ -1,8 +1,8 @@
 import { z } from "zod";
 import { Dye, Id, Loop, Meter, Name, Position, Tempo } from "../../model/schema";
-import { FRAME_RATES } from "../../time/timecode";
 import { MeterMap } from "../../time/meter";
 import { TempoMap } from "../../time/tempo";
+import { FRAME_RATES } from "../../time/timecode";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
 
@@ -15,7 +15,14 @@ export const setTime = defineEdit({
     frameRate: z.enum(FRAME_RATES.map((r) => r.id) as [string, ...string[]]).optional(),
     firstBar: z.int().min(-9999).max(9999).optional(),
   }),
-  example: { type: "set-time", tempo: [{ tick: 0, bpm: 92 }], meter: [{ tick: 0, numerator: 4, denominator: 4 }, { tick: 15360, numerator: 3, denominator: 4 }] },
+  example: {
+    type: "set-time",
+    tempo: [{ tick: 0, bpm: 92 }],
+    meter: [
+      { tick: 0, numerator: 4, denominator: 4 },
+      { tick: 15360, numerator: 3, denominator: 4 },
+    ],
+  },
   apply(tx, p) {
     try {
       if (p.tempo) new TempoMap(p.tempo, tx.before.sampleRate);
@@ -81,7 +88,9 @@ const span = <T extends { start?: number; end?: number }>(p: T): boolean => p.st
 export const addSection = defineEdit({
   type: "add-section",
   about: "Names a span of the piece.",
-  params: z.object({ id: Id.optional(), start: Position, end: Position, name: Name.optional(), color: Dye.default("weld") }).refine(span, { message: "A section ends after it starts.", path: ["end"] }),
+  params: z
+    .object({ id: Id.optional(), start: Position, end: Position, name: Name.optional(), color: Dye.default("weld") })
+    .refine(span, { message: "A section ends after it starts.", path: ["end"] }),
   example: { type: "add-section", id: "section-new", start: 0, end: 96000, name: "Looms wake" },
   apply(tx, { id, name, ...rest }) {
     const section = { ...rest, id: id ?? tx.newId(), name: name ?? `Section ${tx.before.sections.size + 1}` };

@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { Dye, DYES, Gain, Id, Name, Pan } from "../../model/schema";
+import { DYES, Dye, Gain, Id, Name, Pan } from "../../model/schema";
 import { countNames, defineEdit, TrackIds } from "../definition";
 import { EditError } from "../errors";
 
@@ -23,7 +23,15 @@ export const addTrack = defineEdit({
     const order = tx.doc.piece.trackOrder;
     const trackId = id ?? tx.newId();
     if (tx.doc.tracks.has(trackId)) throw new EditError(`There is already a track "${trackId}".`, "id");
-    const track = { ...rest, id: trackId, name: name ?? `Track ${order.length + 1}`, color: color ?? DYES[order.length % DYES.length], mute: false, solo: false, hidden: false };
+    const track = {
+      ...rest,
+      id: trackId,
+      name: name ?? `Track ${order.length + 1}`,
+      color: color ?? DYES[order.length % DYES.length],
+      mute: false,
+      solo: false,
+      hidden: false,
+    };
     tx.setTrack(track);
     const next = [...order];
     next.splice(Math.min(index ?? order.length, order.length), 0, trackId);

@@ -26,7 +26,8 @@ const UNKNOWN_SIZE = 0xffffffff;
 const ENCODINGS: Record<string, WavEncoding> = { "1 8": "u8", "1 16": "i16", "1 24": "i24", "1 32": "i32", "3 32": "f32", "3 64": "f64" };
 
 /** Whether bytes start like a WAV file of the kinds read here. */
-export const looksLikeWav = (head: Uint8Array): boolean => head.length >= 12 && ["RIFF", "RF64", "BW64"].includes(id(head, 0)) && id(head, 8) === "WAVE";
+export const looksLikeWav = (head: Uint8Array): boolean =>
+  head.length >= 12 && ["RIFF", "RF64", "BW64"].includes(id(head, 0)) && id(head, 8) === "WAVE";
 
 function readFormat(bytes: Uint8Array): Pick<WavInfo, "channels" | "sampleRate" | "encoding" | "frameBytes"> {
   if (bytes.length < 16) throw new MediaError("The file's format chunk is cut short.", "broken");
@@ -45,8 +46,13 @@ function readFormat(bytes: Uint8Array): Pick<WavInfo, "channels" | "sampleRate" 
   if (!encoding) throw new MediaError(`The file's samples are written in a way that is not read here (format ${tag}, ${bits} bits).`, "broken");
   if (channels === 0) throw new MediaError("The file says that it has no channels.", "broken");
   if (channels > MAX_CHANNELS) throw new MediaError(`The file has ${channels} channels; up to ${MAX_CHANNELS} are taken in.`, "broken");
-  if (sampleRate < MIN_RATE || sampleRate > MAX_RATE) throw new MediaError(`The file's sample rate of ${sampleRate} is outside ${MIN_RATE} to ${MAX_RATE}.`, "broken");
-  if (frameBytes !== (channels * bits) / 8) throw new MediaError(`The file says ${frameBytes} bytes a frame where ${channels} channels of ${bits} bits take ${(channels * bits) / 8}.`, "broken");
+  if (sampleRate < MIN_RATE || sampleRate > MAX_RATE)
+    throw new MediaError(`The file's sample rate of ${sampleRate} is outside ${MIN_RATE} to ${MAX_RATE}.`, "broken");
+  if (frameBytes !== (channels * bits) / 8)
+    throw new MediaError(
+      `The file says ${frameBytes} bytes a frame where ${channels} channels of ${bits} bits take ${(channels * bits) / 8}.`,
+      "broken",
+    );
   return { channels, sampleRate, encoding, frameBytes };
 }
 
@@ -96,7 +102,11 @@ export interface BadSample {
  * Turns the bytes of whole frames into planar floats, integers by 1/2^(bits − 1). Returns the first sample that is not finite, if any
  * (its place counted from the first frame given); `out` holds at least as many channels and samples.
  */
-export function decodeFrames(bytes: Uint8Array, info: Pick<WavInfo, "channels" | "encoding" | "frameBytes">, out: readonly Float32Array[]): BadSample | null {
+export function decodeFrames(
+  bytes: Uint8Array,
+  info: Pick<WavInfo, "channels" | "encoding" | "frameBytes">,
+  out: readonly Float32Array[],
+): BadSample | null {
   const { channels, encoding, frameBytes } = info;
   const frames = Math.floor(bytes.length / frameBytes);
   const v = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);

@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import { noise } from "../../testing/arbitraries";
 import { memorySource } from "../source";
 import { decodeFrames, openWav } from "./reader";
-import { Dither, encodeFrames, type ExportEncoding, wavHeader } from "./writer";
+import { Dither, type ExportEncoding, encodeFrames, wavHeader } from "./writer";
 
 const join = (...parts: Uint8Array[]): Uint8Array => {
   const out = new Uint8Array(parts.reduce((n, p) => n + p.length, 0));
@@ -14,7 +14,8 @@ const join = (...parts: Uint8Array[]): Uint8Array => {
   }
   return out;
 };
-const wav = (channels: Float32Array[], encoding: ExportEncoding, dither: Dither | null = null) => join(wavHeader(channels.length, 48_000, encoding, channels[0].length), encodeFrames(channels, channels[0].length, encoding, dither));
+const wav = (channels: Float32Array[], encoding: ExportEncoding, dither: Dither | null = null) =>
+  join(wavHeader(channels.length, 48_000, encoding, channels[0].length), encodeFrames(channels, channels[0].length, encoding, dither));
 async function read(bytes: Uint8Array) {
   const info = await openWav(memorySource(bytes));
   const out = Array.from({ length: info.channels }, () => new Float32Array(info.frames));
@@ -32,7 +33,20 @@ function byHand(tag: number, channels: number, bits: number, data: Uint8Array, e
   if (extensible) fmt.setUint16(24, tag, true);
   const word = (n: number) => new Uint8Array(new Uint32Array([n]).buffer);
   const text = (s: string) => Uint8Array.from(s, (c) => c.charCodeAt(0));
-  return join(text("RIFF"), word(0), text("WAVE"), text("LIST"), word(3), new Uint8Array(4), text("fmt "), word(fmt.byteLength), new Uint8Array(fmt.buffer), text("data"), word(data.length), data);
+  return join(
+    text("RIFF"),
+    word(0),
+    text("WAVE"),
+    text("LIST"),
+    word(3),
+    new Uint8Array(4),
+    text("fmt "),
+    word(fmt.byteLength),
+    new Uint8Array(fmt.buffer),
+    text("data"),
+    word(data.length),
+    data,
+  );
 }
 
 describe("WAV", () => {
@@ -89,11 +103,15 @@ describe("WAV", () => {
   });
   it("never hangs or crashes on broken bytes", async () => {
     await fc.assert(
-      fc.asyncProperty(fc.array(fc.tuple(fc.integer({ min: 0, max: 60 }), fc.integer({ min: 0, max: 255 })), { maxLength: 12 }), fc.integer({ min: 0, max: 244 }), async (changes, length) => {
-        const bytes = whole.slice(0, length);
-        for (const [at, value] of changes) if (at < bytes.length) bytes[at] = value;
-        await read(bytes).catch((error) => expect(error.name).toBe("MediaError"));
-      }),
+      fc.asyncProperty(
+        fc.array(fc.tuple(fc.integer({ min: 0, max: 60 }), fc.integer({ min: 0, max: 255 })), { maxLength: 12 }),
+        fc.integer({ min: 0, max: 244 }),
+        async (changes, length) => {
+          const bytes = whole.slice(0, length);
+          for (const [at, value] of changes) if (at < bytes.length) bytes[at] = value;
+          await read(bytes).catch((error) => expect(error.name).toBe("MediaError"));
+        },
+      ),
     );
   });
 });

@@ -11,5 +11,7 @@ export const GET = route(async (request, { id }) => {
   const { chunk } = Query.parse(Object.fromEntries(new URL(request.url).searchParams));
   const bytes = await readChunk(db(), id, chunk);
   if (bytes.length === 0) throw new ApiError(404, "not-found", `Recording "${id}" has no chunk ${chunk}.`);
-  return new Response(new Uint8Array(bytes), { headers: { "content-type": "application/octet-stream", "cache-control": "private, max-age=31536000, immutable" } });
+  return new Response(new Uint8Array(bytes), {
+    headers: { "content-type": "application/octet-stream", "cache-control": "private, max-age=31536000, immutable" },
+  });
 });

@@ -1,11 +1,18 @@
-import { z } from "zod";
 import { PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
+import { z } from "zod";
 import { ApiError } from "@/server/errors";
 import { route } from "@/server/http";
 import { getSource } from "@/server/sources";
 import { readPeakTile } from "@/server/store";
 
-const Query = z.object({ level: z.coerce.number().int().min(0).max(PEAK_LEVELS.length - 1), tile: z.coerce.number().int().min(0) });
+const Query = z.object({
+  level: z.coerce
+    .number()
+    .int()
+    .min(0)
+    .max(PEAK_LEVELS.length - 1),
+  tile: z.coerce.number().int().min(0),
+});
 
 /** A tile of 1,024 peaks (min, max, RMS as 32-bit floats), all channels one after the other. */
 export const GET = route(async (request, { id }) => {
@@ -14,5 +21,7 @@ export const GET = route(async (request, { id }) => {
   if (source.status !== "ready") throw new ApiError(404, "not-found", "The recording is not ready yet.");
   const bytes = await readPeakTile(id, level, tile, source.length);
   if (bytes.length === 0) throw new ApiError(404, "not-found", `Recording "${id}" has no tile ${tile} at level ${level}.`);
-  return new Response(new Uint8Array(bytes), { headers: { "content-type": "application/octet-stream", "cache-control": "private, max-age=31536000, immutable" } });
+  return new Response(new Uint8Array(bytes), {
+    headers: { "content-type": "application/octet-stream", "cache-control": "private, max-age=31536000, immutable" },
+  });
 });

@@ -1,0 +1,89 @@
+import { setTimeout as wait } from "node:timers/promises";
+import { memorySource } from "@wet-thread/core/media/source";
+import { decodeFrames, openWav } from "@wet-thread/core/media/wav/reader";
+import { type ExportEncoding, encodeFrames, wavHeader } from "@wet-thread/core/media/wav/writer";
+
+/** A small client of the API for the tests. */
+export const BASE = process.env.WET_THREAD_URL ?? "http://127.0.0.1:4310";
+
+export interface Answer<T = Record<string, unknown>> {
+  readonly status: number;
+  readonly body: T;
+}
+
+// biome-ignore lint/suspicious/noExplicitAny: tests look into answers of every form
+export async function api<T = any>(method: string, path: string, body?: unknown, headers: Record<string, string> = {}): Promise<Answer<T>> {
+  const raw = body instanceof Uint8Array || typeof body === "string";
+  const answer = await fetch(`${BASE}${path}`, {
+    method,
+    headers,
+    body: body === undefined ? undefined : raw ? (body as BodyInit) : JSON.stringify(body),
+  });
+  const text = await answer.text();
+  return { status: answer.status, body: (text ? JSON.parse(text) : {}) as T };
+}
+
+/** Asks until `done` says yes; fails after a minute. */
+export async function until<T>(look: () => Promise<T>, done: (value: T) => boolean): Promise<T> {
+  for (let i = 0; i < 600; i++) {
+    const value = await look();
+    if (done(value)) return value;
+    await wait(100);
+  }
+  throw new Error("It did not come about within a minute.");
+}
+
+export function wavFile(channels: readonly Float32Array[], encoding: ExportEncoding = "f32", rate = 48_000): Uint8Array<ArrayBuffer> {
+  const head = wavHeader(channels.length, rate, encoding, channels[0].length);
+  const data = encodeFrames(channels, channels[0].length, encoding, null);
+  const out = new Uint8Array(head.length + data.length);
+  out.set(head);
+  out.set(data, head.length);
+  return out;
+}
+
+export async function readWav(bytes: Uint8Array): Promise<Float32Array[]> {
+  const info = await openWav(memorySource(bytes));
+  const out = Array.from({ length: info.channels }, () => new Float32Array(info.frames));
+  decodeFrames(bytes.subarray(info.dataOffset, info.dataOffset + info.frames * info.frameBytes), info, out);
+  return out;
+}
+
+export async function newProject(sampleRate = 48_000): Promise<{ projectId: string; versionId: string }> {
+  const { body } = await api("POST", "/api/projects", { name: "Test", sampleRate, tempo: 92, meter: "4/4" });
+  return { projectId: body.id, versionId: body.versions[0].id };
+}
+
+/** Uploads a file and waits for it to be read. */
+// biome-ignore lint/suspicious/noExplicitAny: as above
+export async function addSource(projectId: string, bytes: Uint8Array<ArrayBuffer>, name = "x.wav"): Promise<any> {
+  const { status, body } = await api("POST", `/api/projects/${projectId}/sources?name=${encodeURIComponent(name)}`, bytes);
+  if (status !== 201) throw new Error(`${status} ${JSON.stringify(body)}`);
+  return (
+    await until(
+      () => api("GET", `/api/sources/${body.id}`),
+      (a) => a.body.status === "ready" || a.body.status === "failed",
+    )
+  ).body;
+}
+
+/** Renders and fetches a version or a part of it. */
+export async function exportWav(versionId: string, request: Record<string, unknown> = {}): Promise<Uint8Array> {
+  const { status, body } = await api("POST", `/api/versions/${versionId}/exports`, { encoding: "float32", ...request });
+  if (status !== 202) throw new Error(`${status} ${JSON.stringify(body)}`);
+  const done = await until(
+    () => api("GET", `/api/exports/${body.id}`),
+    (a) => a.body.status === "ready" || a.body.status === "failed",
+  );
+  if (done.body.status === "failed") throw new Error(done.body.error);
+  return new Uint8Array(await (await fetch(`${BASE}/api/exports/${body.id}/file`)).arrayBuffer());
+}
+
+/** Repeatable noise. */
+export function noise(length: number, seed: number): Float32Array {
+  let s = seed >>> 0 || 1;
+  return Float32Array.from({ length }, () => {
+    s = (Math.imul(s, 1664525) + 1013904223) >>> 0;
+    return (s / 2 ** 31 - 1) * 0.5;
+  });
+}

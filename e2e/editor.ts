@@ -1,0 +1,114 @@
+import { expect, type Page } from "@playwright/test";
+import type { Clip, VersionData } from "@wet-thread/core/model/schema";
+import { api } from "./client";
+
+/** The version as the API sends it. */
+export type Version = Omit<VersionData, "piece"> & VersionData["piece"] & { id: string; revision: number };
+
+/** The editor in the browser, driven by pointer and keys; positions are samples, heights pixels into a track's lane. */
+export class EditorPage {
+  constructor(
+    readonly page: Page,
+    readonly projectId: string,
+    readonly versionId: string,
+  ) {}
+
+  static async open(
+    page: Page,
+    { projectId, versionId }: { projectId: string; versionId: string },
+    settings: Record<string, unknown> = {},
+  ): Promise<EditorPage> {
+    await page.addInitScript((state) => {
+      if (!localStorage.getItem("wet-thread settings")) localStorage.setItem("wet-thread settings", JSON.stringify({ state, version: 0 }));
+    }, settings);
+    await page.goto(`/p/${projectId}`);
+    const editor = new EditorPage(page, projectId, versionId);
+    await expect(editor.lanes).toHaveAttribute("data-samples-per-pixel", /\d/);
+    return editor;
+  }
+
+  get lanes() {
+    return this.page.getByTestId("lanes");
+  }
+
+  async version(): Promise<Version> {
+    return (await api<Version>("GET", `/api/versions/${this.versionId}`)).body;
+  }
+
+  async clip(id: string): Promise<Clip> {
+    const found = (await this.version()).clips.find((c) => c.id === id);
+    if (!found) throw new Error(`no clip ${id}`);
+    return found;
+  }
+
+  /** Waits until every step has reached the server. */
+  async saved(): Promise<void> {
+    await expect(this.page.getByTestId("save-state")).toHaveAttribute("data-save", "saved");
+  }
+
+  private async view() {
+    const box = await this.lanes.boundingBox();
+    if (!box) throw new Error("no lanes");
+    const at = async (name: string): Promise<number> => Number(await this.lanes.getAttribute(name));
+    return { box, start: await at("data-start"), per: await at("data-samples-per-pixel"), scrollY: await at("data-scroll-y") };
+  }
+
+  /** The place on the screen of a sample on a track, `y` pixels into its lane. */
+  async at(sample: number, trackId: string, y = 50): Promise<{ x: number; y: number }> {
+    const { box, start, per, scrollY } = await this.view();
+    let top = 0;
+    for (const track of (await this.version()).tracks) {
+      if (track.id === trackId) return { x: box.x + (sample - start) / per, y: box.y + top + y - scrollY };
+      top += track.height;
+    }
+    throw new Error(`no track ${trackId}`);
+  }
+
+  async rulerAt(sample: number): Promise<{ x: number; y: number }> {
+    const { box, start, per } = await this.view();
+    return { x: box.x + (sample - start) / per, y: box.y - 15 };
+  }
+
+  async samplesPerPixel(): Promise<number> {
+    return (await this.view()).per;
+  }
+
+  /** Brings a span into view by real means: a range made in the ruler, then the key for zooming to it. */
+  async show(from: number, to: number): Promise<void> {
+    await this.page.keyboard.press("w");
+    await this.settle();
+    const a = await this.rulerAt(from);
+    const b = await this.rulerAt(to);
+    await this.page.keyboard.down("g");
+    await this.drag(a, { x: Math.max(b.x, a.x + 6), y: b.y });
+    await this.page.keyboard.up("g");
+    await this.page.keyboard.press("z");
+    await this.page.keyboard.press("Escape");
+    await this.settle();
+  }
+
+  /** Waits for the next drawing to be done. */
+  async settle(): Promise<void> {
+    await this.page.evaluate(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done))));
+  }
+
+  async drag(from: { x: number; y: number }, to: { x: number; y: number }, during?: () => Promise<void>): Promise<void> {
+    const { mouse } = this.page;
+    await mouse.move(from.x, from.y);
+    await mouse.down();
+    await mouse.move(from.x + (to.x - from.x) / 3, from.y + (to.y - from.y) / 3);
+    await mouse.move(to.x, to.y, { steps: 4 });
+    await during?.();
+    await this.settle();
+    await mouse.up();
+  }
+
+  async chooseTrack(name: string): Promise<void> {
+    await this.page
+      .getByRole("complementary", { name: "Tracks" })
+      .getByLabel(`Mute ${name}`, { exact: true })
+      .locator("xpath=../..")
+      .click({ position: { x: 150, y: 8 } });
+    await this.page.keyboard.press("Escape");
+  }
+}

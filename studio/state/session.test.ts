@@ -1,0 +1,143 @@
+import { applyEdits, type Edit } from "@wet-thread/core/edit/registry";
+import { dataOf, documentFrom, NEW_PIECE } from "@wet-thread/core/model/document";
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { Session, type VersionAnswer } from "./session";
+
+/** A server in a few lines: it keeps the order, and can be away. */
+class Server {
+  doc = documentFrom({ sampleRate: 48_000, piece: { ...NEW_PIECE }, tracks: [], clips: [], markers: [], sections: [] }, new Map());
+  steps: { revision: number; kind: "edit"; name: string; key?: string; changes: unknown[] }[] = [];
+  away = false;
+  /** Does a step but loses the answer. */
+  deaf = false;
+
+  do(edits: Edit[], name: string, key?: string) {
+    const again = key && this.steps.find((s) => s.key === key);
+    if (again) return again;
+    const outcome = applyEdits(this.doc, edits);
+    this.doc = outcome.doc;
+    const step = { revision: this.steps.length + 1, kind: "edit" as const, name, key, changes: outcome.changes };
+    this.steps.push(step);
+    return step;
+  }
+
+  answer = async (path: string, init?: RequestInit): Promise<Response> => {
+    if (this.away) throw new TypeError("fetch failed");
+    const json = (body: unknown, status = 200) => new Response(JSON.stringify(body), { status });
+    if (path.startsWith("/api/projects/"))
+      return json({
+        id: "p",
+        name: "P",
+        sampleRate: 48_000,
+        createdAt: "",
+        sources: [],
+        versions: [{ id: "v", name: "V", revision: 0, changedAt: "" }],
+      });
+    if (path.endsWith("/history")) return json({ steps: [] });
+    if (path.includes("/steps?after="))
+      return json({ revision: this.steps.length, steps: this.steps.filter((s) => s.revision > Number(path.split("=")[1])) });
+    if (path.endsWith("/edits")) {
+      const { revision, edits, name, key } = JSON.parse(String(init?.body));
+      const known = this.steps.some((s) => s.key === key);
+      if (!known && revision !== this.steps.length)
+        return json({ error: "behind", message: "behind", revision: this.steps.length, steps: this.steps.filter((s) => s.revision > revision) }, 409);
+      const step = this.do(edits, name, key);
+      if (this.deaf) {
+        this.deaf = false;
+        throw new TypeError("connection reset");
+      }
+      return json(step);
+    }
+    const { piece, ...rest } = dataOf(this.doc);
+    return json({ id: "v", projectId: "p", name: "V", revision: this.steps.length, ...piece, ...rest } satisfies VersionAnswer);
+  };
+}
+
+let server: Server;
+const addTrack = (id: string): Edit => ({ type: "add-track", id });
+const order = (s: Session) => s.doc.piece.trackOrder;
+const saved = (s: Session) => vi.waitFor(() => expect(s.store.getState().save).toBe("saved"), { timeout: 8000, interval: 5 });
+
+beforeEach(() => {
+  server = new Server();
+  localStorage.clear();
+  vi.stubGlobal("fetch", (path: string, init?: RequestInit) => server.answer(path, init));
+  vi.stubGlobal(
+    "EventSource",
+    class {
+      close() {}
+    },
+  );
+});
+afterEach(() => vi.unstubAllGlobals());
+
+describe("a session", () => {
+  it("shows an edit at once and saves it", async () => {
+    const s = await Session.open("p");
+    expect(s.edit([addTrack("a")])).toBe(true);
+    expect(order(s)).toEqual(["a"]);
+    await saved(s);
+    expect(server.doc.piece.trackOrder).toEqual(["a"]);
+    s.close();
+  });
+  it("takes in what others did, and lays its own on top", async () => {
+    const s = await Session.open("p");
+    server.do([addTrack("theirs")], "theirs");
+    s.edit([addTrack("mine")]);
+    await saved(s);
+    expect(order(s)).toEqual(["theirs", "mine"]);
+    expect(dataOf(s.doc)).toEqual(dataOf(server.doc));
+    s.close();
+  });
+  it("drops a step of its own that no longer fits, and keeps the rest", async () => {
+    server.do([addTrack("a"), addTrack("b")], "both");
+    const s = await Session.open("p");
+    server.do([{ type: "remove-track", trackId: "a" }], "remove");
+    s.edit([{ type: "rename-track", trackId: "a", name: "Lost" }]);
+    s.edit([{ type: "rename-track", trackId: "b", name: "Kept" }]);
+    await saved(s);
+    expect(s.doc.tracks.get("b")?.name).toBe("Kept");
+    expect(dataOf(s.doc)).toEqual(dataOf(server.doc));
+    s.close();
+  });
+  it("keeps steps while the server is away and sends them when it is back", async () => {
+    const s = await Session.open("p");
+    server.away = true;
+    s.edit([addTrack("a")]);
+    s.edit([addTrack("b")]);
+    await vi.waitFor(() => expect(s.store.getState().save).toBe("waiting"));
+    expect(order(s)).toEqual(["a", "b"]);
+    server.away = false;
+    await saved(s);
+    expect(server.doc.piece.trackOrder).toEqual(["a", "b"]);
+    s.close();
+  });
+  it("does a step once though its answer was lost", async () => {
+    const s = await Session.open("p");
+    server.deaf = true;
+    s.edit([addTrack("a")]);
+    await saved(s);
+    expect(server.steps).toHaveLength(1);
+    s.close();
+  });
+  it("brings back what a closed tab could not send", async () => {
+    const first = await Session.open("p");
+    server.away = true;
+    first.edit([addTrack("a")]);
+    await vi.waitFor(() => expect(first.store.getState().save).toBe("waiting"));
+    first.close();
+    server.away = false;
+    const second = await Session.open("p");
+    await saved(second);
+    expect(server.doc.piece.trackOrder).toEqual(["a"]);
+    expect(Array.from({ length: localStorage.length }, (_, i) => localStorage.key(i))).toEqual([]);
+    second.close();
+  });
+  it("refuses an impossible edit and changes nothing", async () => {
+    const s = await Session.open("p");
+    const before = s.doc;
+    expect(s.edit([{ type: "mute", clipIds: ["gone"], mute: true }])).toBe(false);
+    expect(s.doc).toBe(before);
+    s.close();
+  });
+});
