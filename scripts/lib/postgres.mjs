@@ -2,6 +2,7 @@ import { spawnSync } from "node:child_process";
 import { createHash } from "node:crypto";
 import fs from "node:fs";
 import path from "node:path";
+import { setTimeout as wait } from "node:timers/promises";
 import { freePort, Halt, installDebian, isRoot, ROOT, run, say } from "./shell.mjs";
 
 const BASE = "/usr/lib/postgresql";
@@ -81,7 +82,16 @@ export async function startPostgres(folder) {
       fs.closeSync(fs.openSync(log, "a"));
       run("chown", ["postgres:postgres", log]);
     }
-    pg("pg_ctl", ["-D", data, "-l", log, "-o", options, "-w", "-t", "60", "start"]);
+    // After a crash the old server's children may hold its memory for a moment longer.
+    for (let tries = 0; ; tries++) {
+      try {
+        pg("pg_ctl", ["-D", data, "-l", log, "-o", options, "-w", "-t", "60", "start"]);
+        break;
+      } catch (error) {
+        if (tries === 10) throw error;
+        await wait(500);
+      }
+    }
   }
   const sql = (database, text) => run(`${bin}/psql`, ["-h", "127.0.0.1", "-p", String(port), "-U", "wet_thread", "-d", database, "-Atqc", text]);
   if (sql("postgres", "select 1 from pg_database where datname = 'wet_thread'").trim() !== "1") sql("postgres", "create database wet_thread");

@@ -30,6 +30,8 @@ export function Editor({ projectId, versionId }: { projectId: string; versionId?
         setSession(session);
         transport = new Transport();
         setTransport(transport);
+        // For tests and bench: what reached the ring, as numbers.
+        (window as Window & { wetThreadRing?: unknown }).wetThreadRing = transport.ringForTests;
         setView({ clipIds: new Set(), range: null, seamId: null, trackId: null, playhead: 0, start: 0, scrollY: 0, playing: false });
         setState("open");
       } catch (error) {

@@ -57,7 +57,7 @@ function Head({ track, chosen, mono }: { track: Track; chosen: boolean; mono: st
   return (
     // biome-ignore lint/a11y/useKeyWithClickEvents: the keyboard chooses a track through its name field and buttons
     // biome-ignore lint/a11y/noStaticElementInteractions: see above
-    <div className={clsx("flex h-full border-line border-b", chosen && "bg-weft/50")} onClick={() => setView({ trackId: track.id })}>
+    <div className={clsx("flex h-full border-line border-b", chosen && "bg-raised")} onClick={() => setView({ trackId: track.id })}>
       <span className="w-[5px] shrink-0" style={{ background: `var(--${track.color})` }} />
       <div className={clsx("flex min-w-0 flex-1 flex-col px-2.5", low ? "gap-0.5 py-1" : "gap-1 py-1.5")}>
         <div className="flex items-baseline gap-1.5">
@@ -74,7 +74,7 @@ function Head({ track, chosen, mono }: { track: Track; chosen: boolean; mono: st
             }}
             onKeyDown={(e) => (e.key === "Enter" || e.key === "Escape") && e.currentTarget.blur()}
           />
-          <span className="shrink-0 text-ink-3 text-xs">{track.link ? "linked" : mono}</span>
+          <span className="shrink-0 text-ink-2 text-xs">{track.link ? "linked" : mono}</span>
         </div>
         <div className="flex items-center gap-1.5">
           <Toggle on={track.mute} label={`Mute ${track.name}`} letter="M" color="weld" onClick={() => set({ mute: !track.mute })} />

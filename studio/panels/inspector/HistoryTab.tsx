@@ -29,12 +29,12 @@ export function HistoryTab() {
             aria-current={s.revision === last ? "step" : undefined}
             className={clsx(
               "flex w-full items-baseline gap-2 rounded-sm px-2 py-1.5 text-left hover:bg-weft",
-              s.state === "undone" && "text-ink-3 line-through",
+              s.state === "undone" && "text-ink-2 line-through",
               s.revision === last && "bg-weft font-semibold",
             )}
           >
             <span className="min-w-0 flex-1 truncate">{s.name}</span>
-            <span className="num shrink-0 font-normal text-ink-3 text-xs">
+            <span className="num shrink-0 font-normal text-ink-2 text-xs">
               {s.size} {s.size === 1 ? "change" : "changes"} · {new Date(s.at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}
             </span>
           </button>

@@ -109,7 +109,7 @@ export function TrackTab() {
                 setView({ tab: "track" });
               }}
             >
-              <span className="num shrink-0 text-ink-3 text-sm">{formatBars(c.start, base)}</span>
+              <span className="num shrink-0 text-ink-2 text-sm">{formatBars(c.start, base)}</span>
               <span className="min-w-0 truncate">{c.name}</span>
             </button>
           </li>

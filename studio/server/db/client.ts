@@ -20,6 +20,7 @@ function held(): Held {
   if (!place.wetThreadDatabase) {
     const pool = new pg.Pool({ connectionString: databaseUrl(), max: 12, connectionTimeoutMillis: 3000 });
     // A connection that breaks while idle must not take the process down; the next query gets a new one.
+    pool.on("connect", (client) => client.on("error", () => {}));
     pool.on("error", (error) => console.error("database connection lost:", error.message));
     place.wetThreadDatabase = { pool, db: drizzle(pool) };
   }
