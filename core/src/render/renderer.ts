@@ -16,8 +16,19 @@ export const panGains = (pan: number): { left: number; right: number } => ({ lef
 /** Whether a track is heard, given its own mute and everybody's solo. */
 export const isAudible = (track: Track, anySolo: boolean): boolean => !track.mute && (!anySolo || track.solo);
 
-export interface TrackLevel {
-  readonly peak: number;
+/** out[at + i] += x[i] · gain, for n samples. Apart, so that the engine compiles it for this one shape. */
+function addScaled(out: Float32Array, at: number, x: Float32Array, n: number, gain: number): void {
+  if (gain === 1) for (let i = 0; i < n; i++) out[at + i] += x[i];
+  else for (let i = 0; i < n; i++) out[at + i] += x[i] * gain;
+}
+
+function peakOf(x: Float32Array, n: number): number {
+  let peak = 0;
+  for (let i = 0; i < n; i++) {
+    const v = x[i] < 0 ? -x[i] : x[i];
+    if (v > peak) peak = v;
+  }
+  return peak;
 }
 
 /**
@@ -30,9 +41,10 @@ export class Renderer {
   private readonly busLeft = new Float32Array(BLOCK);
   private readonly busRight = new Float32Array(BLOCK);
   private readonly scratch = new Float32Array(BLOCK);
+  private readonly scratchRight = new Float32Array(BLOCK);
   private readonly gains = new Float64Array(BLOCK);
   private readonly glides = new Map<string, { left: number; right: number }>();
-  /** Peak of each track in the last block, after its gain and pan. */
+  /** When live: peak of each track in the last block, after its gain and pan. */
   readonly peaks = new Map<string, number>();
 
   constructor(
@@ -87,12 +99,18 @@ export class Renderer {
     }
     const gliding = glide !== undefined && (glide.left !== to.left || glide.right !== to.right);
     if (!gliding && to.left === 0 && to.right === 0) return;
-    if (!this.fillBus(heard, from, n)) {
+    const plain = this.plainClip(heard, from, n);
+    let { busLeft, busRight } = this;
+    if (plain) {
+      // Untouched samples go to the mix as they are: on the bus they would be just the same.
+      busLeft = this.scratch;
+      this.reader.read(plain.clip.sourceId, 0, plain.from, busLeft, 0, n);
+      busRight = plain.stereo ? this.scratchRight : busLeft;
+      if (plain.stereo) this.reader.read(plain.clip.sourceId, 1, plain.from, busRight, 0, n);
+    } else if (!this.fillBus(heard, from, n)) {
       if (gliding) this.glides.set(track.id, to);
       return;
     }
-    const { busLeft, busRight } = this;
-    let peak = 0;
     if (gliding && glide) {
       const step = 1 / (RAMP_SECONDS * this.doc.sampleRate);
       const toward = (value: number, goal: number): number => (value < goal ? Math.min(goal, value + step) : Math.max(goal, value - step));
@@ -102,17 +120,31 @@ export class Renderer {
         left[at + i] += busLeft[i] * glide.left;
         right[at + i] += busRight[i] * glide.right;
       }
-      peak = 0;
     } else {
-      for (let i = 0; i < n; i++) {
-        const l = busLeft[i] * to.left;
-        const r = busRight[i] * to.right;
-        left[at + i] += l;
-        right[at + i] += r;
-        peak = Math.max(peak, Math.abs(l), Math.abs(r));
-      }
+      addScaled(left, at, busLeft, n, to.left);
+      addScaled(right, at, busRight, n, to.right);
     }
-    this.peaks.set(track.id, Math.max(this.peaks.get(track.id) ?? 0, peak));
+    if (this.options.live) {
+      const peak = Math.max(peakOf(busLeft, n) * to.left, peakOf(busRight, n) * to.right);
+      this.peaks.set(track.id, Math.max(this.peaks.get(track.id) ?? 0, peak));
+    }
+  }
+
+  /** The one clip that fills the whole block at unity, without fade or pan; undefined when there is more to do. */
+  private plainClip(heard: readonly Heard[], from: number, n: number): { clip: Clip; from: number; stereo: boolean } | undefined {
+    let only: Heard | undefined;
+    for (let i = firstHeardAt(heard, from); i < heard.length && heard[i].from < from + n; i++) {
+      if (heard[i].to <= from) continue;
+      if (only) return undefined;
+      only = heard[i];
+    }
+    if (!only || only.from > from || only.to < from + n) return undefined;
+    const { clip } = only;
+    const source = this.doc.sources.get(clip.sourceId);
+    const faded = from < clip.start + clip.fadeIn.length || from + n > clipEnd(clip) - clip.fadeOut.length;
+    return source && !faded && clip.gain === 0 && clip.pan === 0
+      ? { clip, from: clip.offset + from - clip.start, stereo: source.channels > 1 }
+      : undefined;
   }
 
   /** Lays what is heard of a lane on the bus; false when nothing sounds in the block. */
@@ -151,8 +183,8 @@ export class Renderer {
     for (const [channel, bus, gain, other, otherGain] of buses) {
       this.reader.read(clip.sourceId, channel, clip.offset + (start - clip.start), scratch, 0, n);
       if (faded) for (let i = 0; i < n; i++) scratch[i] *= gains[i];
-      for (let i = 0; i < n; i++) bus[at + i] += scratch[i] * gain;
-      if (other) for (let i = 0; i < n; i++) other[at + i] += scratch[i] * (otherGain as number);
+      addScaled(bus, at, scratch, n, gain);
+      if (other) addScaled(other, at, scratch, n, otherGain as number);
     }
   }
 

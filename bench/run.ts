@@ -1,0 +1,156 @@
+// Measures the core and the raster; a table, or with --json one array of {name, value, unit, reference?, ratio?}.
+import { spawnSync } from "node:child_process";
+import fs from "node:fs";
+import os from "node:os";
+import path from "node:path";
+import { CHUNK, chunkPeaks } from "@wet-thread/core/analysis/peaks";
+import { applyEdit, type Edit } from "@wet-thread/core/edit/registry";
+import { encodeFrames, wavHeader } from "@wet-thread/core/media/wav/writer";
+import { applyChanges, type Document, documentFrom, invertChanges, NEW_PIECE, timebaseOf } from "@wet-thread/core/model/document";
+import { MemoryReader } from "@wet-thread/core/render/reader";
+import { Renderer } from "@wet-thread/core/render/renderer";
+import { allSeams, classify } from "@wet-thread/core/seam/seams";
+import { edgePoints, sortedPoints } from "@wet-thread/core/snap/points";
+import { snap } from "@wet-thread/core/snap/snap";
+import { gridLines } from "@wet-thread/core/time/grid";
+import { largePiece, RATE } from "./large";
+
+interface Row {
+  readonly name: string;
+  readonly value: number;
+  readonly unit: string;
+  readonly budget: string;
+  readonly reference?: number;
+  readonly ratio?: number;
+}
+
+const p95 = (times: number[]): number => [...times].sort((a, b) => a - b)[Math.floor(times.length * 0.95)];
+function timed(run: () => void): number {
+  const start = performance.now();
+  run();
+  return performance.now() - start;
+}
+
+function edits(doc: Document): Row[] {
+  const apply: number[] = [];
+  const undo: number[] = [];
+  let current = doc;
+  for (let i = 0; i < 900; i++) {
+    const id = `c${(i * 7) % 200}-${(i * 13) % 100}`;
+    const clip = doc.clips.get(id);
+    if (!clip) throw new Error(id);
+    const edit: Edit = [
+      { type: "move", clipIds: [id], by: 500 },
+      { type: "split", clipIds: [id], at: clip.start + 9000 },
+      { type: "trim", clipIds: [id], edge: "end", by: -400 },
+    ][i % 3] as Edit;
+    let outcome = { doc: current, changes: [] as Parameters<typeof applyChanges>[1] };
+    apply.push(
+      timed(() => {
+        outcome = applyEdit(current, { ...edit, edgeFade: { length: 192, shape: "power", bend: 0 } });
+      }),
+    );
+    undo.push(
+      timed(() => {
+        current = applyChanges(outcome.doc, invertChanges(outcome.changes));
+      }),
+    );
+  }
+  return [
+    { name: "edit.apply", value: p95(apply.slice(100)), unit: "ms p95", budget: "< 2" },
+    { name: "edit.undo", value: p95(undo.slice(100)), unit: "ms p95", budget: "< 2" },
+  ];
+}
+
+function snapping(doc: Document): Row {
+  const timebase = timebaseOf(doc);
+  const grid = gridLines({ kind: "note", division: 16, feel: "straight" }, timebase);
+  const points = [edgePoints(doc, doc.piece.trackOrder, new Set([900_000])), sortedPoints("playhead", [123_456])];
+  const ask = (wanted: number): unknown => snap({ wanted, origin: 50_000, grid, points, placing: "offset", pull: "near", reach: 1600, timebase });
+  ask(0);
+  const times = Array.from({ length: 3000 }, (_, i) => timed(() => void ask(i * 997)));
+  return { name: "snap.resolve", value: p95(times), unit: "ms p95", budget: "< 0.1" };
+}
+
+function seams(doc: Document): Row {
+  const quiet = () => false;
+  for (const s of allSeams(doc)) classify(s, RATE, quiet);
+  // A fresh document, so that nothing but the measures is kept.
+  const fresh = largePiece(200, 100);
+  let count = 0;
+  const value = timed(() => {
+    for (const s of allSeams(fresh)) if (classify(s, RATE, quiet) === "raw") count++;
+  });
+  return { name: "seams.classify", value, unit: `ms (${allSeams(fresh).length} seams)`, budget: "< 50" };
+}
+
+function mixing(): Row {
+  const seconds = 60;
+  const tracks = 64;
+  const noise = Float32Array.from({ length: seconds * RATE }, (_, i) => Math.sin(i * 0.37) * 0.02);
+  const base = largePiece(tracks, 1);
+  const doc = documentFrom(
+    {
+      sampleRate: RATE,
+      piece: { ...NEW_PIECE, trackOrder: base.piece.trackOrder },
+      tracks: [...base.tracks.values()],
+      clips: [...base.clips.values()].map((c) => ({ ...c, start: 0, offset: 0, length: seconds * RATE })),
+      markers: [],
+      sections: [],
+    },
+    base.sources,
+  );
+  const renderer = new Renderer(doc, new MemoryReader(new Map([["s", [noise]]])));
+  const out = [new Float32Array(65_536), new Float32Array(65_536)];
+  const pass = (): void => {
+    for (let at = 0; at < seconds * RATE; at += 65_536) renderer.render(at, Math.min(65_536, seconds * RATE - at), out[0], out[1]);
+  };
+  pass();
+  const own = (seconds * 1000) / timed(pass);
+  let reference: number | undefined;
+  if (spawnSync("which", ["sox"]).status === 0) {
+    const folder = fs.mkdtempSync(path.join(os.tmpdir(), "wet-thread-bench-"));
+    const file = path.join(folder, "a.wav");
+    fs.writeFileSync(file, Buffer.concat([wavHeader(1, RATE, "f32", noise.length), encodeFrames([noise], noise.length, "f32", null)]));
+    const files = Array.from({ length: tracks }, () => file);
+    reference = (seconds * 1000) / timed(() => void spawnSync("sox", ["-m", ...files, path.join(folder, "b.wav")]));
+    fs.rmSync(folder, { recursive: true });
+  }
+  return { name: "render.mix", value: own, unit: "× real time", budget: "≥ 300, and ≥ 10 × sox -m", reference, ratio: reference && own / reference };
+}
+
+function peaks(): Row {
+  const hour = new Float32Array(3600 * RATE).map((_, i) => ((i * 7919) % 1000) / 1000);
+  const copy = new Float32Array(hour.length);
+  copy.set(hour);
+  const reference = timed(() => copy.set(hour));
+  const chunks = (): void => {
+    for (let at = 0; at < hour.length; at += CHUNK) chunkPeaks(hour.subarray(at, at + CHUNK));
+  };
+  timed(() => chunkPeaks(hour.subarray(0, CHUNK)));
+  const own = timed(chunks);
+  const gigabytes = (hour.length * 4) / 1e9;
+  return {
+    name: "peaks.build",
+    value: gigabytes / (own / 1000),
+    unit: "GB/s",
+    budget: "≥ 0.5 of a copy",
+    reference: gigabytes / (reference / 1000),
+    ratio: reference / own,
+  };
+}
+
+const large = largePiece(200, 100);
+const rows: Row[] = [...edits(large), snapping(large), seams(large), mixing(), peaks()];
+if (process.argv.includes("--json")) console.log(JSON.stringify(rows.map(({ budget: _, ...r }) => r)));
+else
+  console.table(
+    rows.map((r) => ({
+      name: r.name,
+      value: Number(r.value.toPrecision(3)),
+      unit: r.unit,
+      budget: r.budget,
+      reference: r.reference && Number(r.reference.toPrecision(3)),
+      ratio: r.ratio && Number(r.ratio.toPrecision(3)),
+    })),
+  );
