@@ -117,7 +117,14 @@ function GridWord({ set, lit, ...rest }: { set: Settings; lit: boolean }) {
   const spp = useView((v) => v.samplesPerPixel);
   const start = useView((v) => v.start);
   const base = timebaseOf(doc);
-  return <Word {...rest} dye="fern" lit={lit} text={`${describeStep(stepInForce(set, spp, base, Math.max(0, base.tempo.ticksAt(start))))} grid`} />;
+  return (
+    <Word
+      {...rest}
+      dye="fern"
+      lit={lit}
+      text={`${describeStep(stepInForce(set, spp, base, Math.max(0, base.tempo.ticksAt(start)))).replace(/^(\d+ [a-z]+)s$/, "$1")} grid`}
+    />
+  );
 }
 
 const Heading = ({ children, side }: { children: ReactNode; side?: ReactNode }) => (

@@ -3,7 +3,7 @@ import type { ReactNode } from "react";
 import { toast } from "sonner";
 
 export const Label = ({ children, side }: { children: ReactNode; side?: ReactNode }) => (
-  <div className="mt-3.5 mb-1 flex justify-between text-ink-2 text-sm first:mt-0">
+  <div className="mt-3.5 mb-1 flex justify-between text-ink-2 text-sm">
     <span>{children}</span>
     {side && <span className="text-ink-3">{side}</span>}
   </div>
