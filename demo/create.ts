@@ -29,7 +29,7 @@ interface Project {
 export async function createDemo(base: string, name = PROJECT.name): Promise<{ projectId: string; versionId: string }> {
   const post = (body: unknown): RequestInit => ({ method: "POST", body: JSON.stringify(body) });
   // Made first: a connection must not lie idle while the looms are being struck.
-  const recordings = await makeRecordings();
+  const recordings = (await makeRecordings()).map((made) => ({ name: made.name, bytes: wavBytes(made) }));
   const project = await call<Project>(`${base}/api/projects`, post({ name, sampleRate: PROJECT.sampleRate, version: PROJECT.version }));
   const ids = new Map<string, string>();
   for (const made of recordings) {

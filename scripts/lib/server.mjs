@@ -5,7 +5,7 @@ import { Halt, ROOT, start } from "./shell.mjs";
 
 /** Starts the web server and waits until it answers. */
 export async function startServer({ databaseUrl, port, host = "127.0.0.1", dev = false, quiet = false, env = {} }) {
-  const server = start("node", [NEXT, dev ? "dev" : "start", "-p", String(port), "-H", host], {
+  const server = start("node", [NEXT, dev ? "dev" : "start", "-p", String(port), "-H", host, ...(dev ? [] : ["--keepAliveTimeout", "65000"])], {
     cwd: path.join(ROOT, "studio"),
     env: { ...process.env, ...ENV, NODE_ENV: dev ? "development" : "production", DATABASE_URL: databaseUrl, ...env },
     stdio: ["ignore", quiet ? "ignore" : dev ? "inherit" : "ignore", "inherit"],

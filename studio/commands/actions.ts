@@ -6,6 +6,7 @@ import type { Seam } from "@wet-thread/core/seam/seams";
 import { formatChange } from "@wet-thread/core/time/format";
 import { nudged } from "@wet-thread/core/time/nudge";
 import { toast } from "sonner";
+import { transport } from "@/engine/transport";
 import { session } from "@/state/session";
 import { edgeFade, settings, stepInForce } from "@/state/settings";
 import { selectClips, setView, showSpan, view } from "@/state/view";
@@ -113,7 +114,7 @@ export function smoothAllRaw(): void {
 /** The next or previous seam on the tracks meant; the view follows at the same zoom. */
 export function stepSeam(direction: 1 | -1): void {
   const d = doc();
-  const { seamId, playhead, start, width, samplesPerPixel } = view();
+  const { seamId, playhead } = view();
   const seams = tracksMeant()
     .flatMap((id) => [...laneSeams(d, id)])
     .sort((a, b) => a.position - b.position);
@@ -121,64 +122,129 @@ export function stepSeam(direction: 1 | -1): void {
   const next = direction > 0 ? seams.find((s) => s.position > from) : seams.findLast((s) => s.position < from);
   if (!next) return void toast(direction > 0 ? "There is no later seam." : "There is no earlier seam.", { id: "step" });
   setView({ seamId: next.id, tab: "seam", trackId: next.trackId, playhead: next.position });
-  reveal(next.position, start, width, samplesPerPixel);
+  reveal(next.position);
 }
 
-function reveal(position: number, start: number, width: number, samplesPerPixel: number): void {
+/** Brings a position into view at the same zoom. */
+export function reveal(position: number): void {
+  const { start, width, samplesPerPixel } = view();
   const x = (position - start) / samplesPerPixel;
   if (x < 40 || x > width - 40) setView({ start: Math.max(0, position - (width * samplesPerPixel) / 2) });
 }
 
 /** The playhead to the next or previous hit that is heard on the tracks meant. */
 export function stepHit(direction: 1 | -1): void {
-  const { playhead, start, width, samplesPerPixel } = view();
+  const { playhead } = view();
   const at = Math.round(playhead);
   const end = documentEnd(doc());
   const hits = hitsIn(doc(), tracksMeant(), direction > 0 ? at + 1 : 0, direction > 0 ? end : at);
   const hit = direction > 0 ? hits[0] : hits.at(-1);
   if (hit === undefined) return void toast(direction > 0 ? "There is no later hit." : "There is no earlier hit.", { id: "step" });
   placePlayhead(hit);
-  reveal(hit, start, width, samplesPerPixel);
+  reveal(hit);
 }
 
 /** The playhead to the next or previous grid line. */
 export function stepGrid(direction: 1 | -1): void {
-  const { playhead, start, width, samplesPerPixel } = view();
+  const { playhead, start, samplesPerPixel } = view();
   const { lines } = viewGrid(doc(), settings(), start, samplesPerPixel);
   const at = Math.round(playhead);
   const to = direction > 0 ? lines.after(at).sample : lines.before(Math.max(0, at - 1)).sample;
   placePlayhead(to);
-  reveal(to, start, width, samplesPerPixel);
+  reveal(to);
 }
 
 /** A run of nudges: where it began and how many there were, so that n nudges land where one of n times the value would. */
 let run: { what: string; base: number; count: number } | null = null;
 
-/** Nudges the selected clips, else the range, else the playhead, by the mode line's value. */
-export function nudge(direction: 1 | -1): void {
+/** What of the selection a nudge moves: clips (or the range, a marker, the playhead), one edge, or the audio inside. */
+export type NudgePart = "all" | "start" | "end" | "inside";
+
+const PART_NAMES: Readonly<Record<NudgePart, string>> = { all: "", start: " start of", end: " end of", inside: " inside" };
+
+/** Nudges by the mode line's value: the chosen marker, else the selected clips or a part of them, else the range, else the playhead. */
+export function nudge(direction: 1 | -1, part: NudgePart = "all"): void {
   const set = settings();
-  const { range, playhead, samplesPerPixel, start } = view();
-  const base = timebaseOf(doc());
+  const { range, playhead, samplesPerPixel, start, markId } = view();
+  const d = doc();
+  const base = timebaseOf(d);
   const step = set.nudge.kind === "grid" ? stepInForce(set, samplesPerPixel, base, Math.max(0, base.tempo.ticksAt(start))) : set.nudge.step;
   const clips = selectedClips();
-  const at = clips.length ? Math.min(...clips.map((c) => c.start)) : range ? range.start : Math.round(playhead);
-  const what = JSON.stringify([clips.length ? [...view().clipIds].sort() : range ? "range" : "playhead", step]);
+  const marker = part === "all" && markId ? d.markers.get(markId) : undefined;
+  if (part !== "all" && clips.length === 0 && !(range && part !== "inside")) return void toast("Select the clips to nudge first.", { id: "nudge" });
+  const [first] = clips;
+  const at = marker
+    ? marker.position
+    : clips.length
+      ? part === "end"
+        ? clipEnd(first)
+        : part === "inside"
+          ? first.start - first.offset
+          : part === "start"
+            ? first.start
+            : Math.min(...clips.map((c) => c.start))
+      : range
+        ? part === "end"
+          ? range.end
+          : range.start
+        : Math.round(playhead);
+  const what = JSON.stringify([part, marker?.id ?? (clips.length ? clips.map((c) => c.id) : range ? "range" : "playhead"), step]);
   const goesOn = run?.what === what && nudged(run.base, run.count, step, base) === at;
   const now = goesOn && run ? { ...run, count: run.count + direction } : { what, base: at, count: direction };
   const to = nudged(now.base, now.count, step, base);
-  if (to < 0) return void toast("That would go before zero.", { id: "nudge" });
-  if (clips.length) {
-    if (
-      !session().edit(
-        [withFade({ type: "move", clipIds: clips.map((c) => c.id), by: to - at, overlap: set.overlaps })],
-        `Nudge ${clips.length === 1 ? clips[0].name : `${clips.length} clips`}`,
-      )
-    )
-      return;
-  } else if (range) setView({ range: { ...range, start: to, end: range.end + to - at } });
-  else placePlayhead(to);
+  if (to < 0 && part !== "inside") return void toast("That would go before zero.", { id: "nudge" });
+  const by = to - at;
+  const clipIds = clips.map((c) => c.id);
+  const name = `Nudge${PART_NAMES[part]} ${clips.length === 1 ? first.name : `${clips.length} clips`}`;
+  const send = (edit: Edit): boolean => session().edit([withFade(edit)], name);
+  if (marker) {
+    if (!session().edit([{ type: "set-marker", id: marker.id, position: to }], `Nudge marker ${marker.name}`)) return;
+  } else if (clips.length) {
+    const done =
+      part === "all"
+        ? send({ type: "move", clipIds, by, overlap: set.overlaps })
+        : part === "inside"
+          ? send({ type: "shift-inside", clipIds, by })
+          : send({ type: "trim", clipIds, edge: part, by, overlap: set.overlaps });
+    if (!done) return;
+  } else if (range) {
+    const next = part === "all" ? { start: to, end: range.end + by } : { start: range.start, end: range.end, [part]: to };
+    if (next.end <= next.start) return void toast("A range ends after it starts.", { id: "nudge" });
+    setView({ range: { ...range, ...next } });
+  } else placePlayhead(to);
   run = now;
-  toast(`Nudged ${formatChange(to - now.base, base.sampleRate)} in all`, { id: "nudge", duration: 1500 });
+  toast(`Nudged ${formatChange(to - now.base, base.sampleRate)} in all`, { id: "nudge", duration: 1800 });
+}
+
+export function addMarkerAtPlayhead(): void {
+  const id = `marker-${Date.now().toString(36)}`;
+  const position = Math.round(view().playing ? transport().position() : view().playhead);
+  if (session().edit([{ type: "add-marker", id, position }])) setView({ markId: id });
+}
+
+export function sectionFromRange(): void {
+  const { range } = view();
+  if (!range) return void toast("Make a range first; the section takes its bounds.", { id: "section" });
+  const id = `section-${Date.now().toString(36)}`;
+  if (session().edit([{ type: "add-section", id, start: range.start, end: range.end }])) setView({ markId: id });
+}
+
+export function stepMarker(direction: 1 | -1): void {
+  const at = Math.round(view().playing ? transport().position() : view().playhead);
+  const markers = [...doc().markers.values()].sort((a, b) => a.position - b.position);
+  const next = direction > 0 ? markers.find((m) => m.position > at) : markers.findLast((m) => m.position < at);
+  if (!next) return void toast(direction > 0 ? "There is no later marker." : "There is no earlier marker.", { id: "step" });
+  placePlayhead(next.position);
+  reveal(next.position);
+}
+
+/** The span between the markers around the playhead, over all tracks that are shown. */
+export function rangeBetweenMarkers(): void {
+  const at = Math.round(view().playhead);
+  const markers = [...doc().markers.values()].map((m) => m.position).sort((a, b) => a - b);
+  const start = markers.findLast((p) => p <= at) ?? 0;
+  const end = markers.find((p) => p > at) ?? documentEnd(doc());
+  if (end > start) setView({ range: { start, end, trackIds: laneBoxes(doc()).map((b) => b.trackId) }, clipIds: new Set(), seamId: null });
 }
 
 export function setLoopFromRange(): void {
@@ -220,7 +286,6 @@ export function stepClip(direction: 1 | -1): void {
   const next = clips[from + direction];
   if (!next) return void toast(direction > 0 ? "There is no later clip on this track." : "There is no earlier clip on this track.", { id: "step" });
   selectClips([next.id]);
-  const { start, width, samplesPerPixel } = view();
   setView({ trackId: next.trackId });
-  reveal(next.start, start, width, samplesPerPixel);
+  reveal(next.start);
 }

@@ -3,6 +3,7 @@ import { session } from "@/state/session";
 import { setSettings, settings } from "@/state/settings";
 import { earlierView, setView, view, zoomAt } from "@/state/view";
 import * as act from "./actions";
+import { copy, cut, paste } from "./clipboard";
 
 /** Something that can be done, with its key. A key is written as it is pressed: Mod is Ctrl or Cmd. */
 export interface Command {
@@ -42,6 +43,20 @@ export const COMMANDS: readonly Command[] = [
   { id: "fade-out", title: "Fade out", keys: ["O"], run: () => act.fade("out") },
   { id: "smooth", title: "Smooth the seam", keys: ["Y"], run: () => view().seamId && act.smoothSeam(view().seamId as string) },
   { id: "nudge-later", title: "Nudge later", keys: ["."], run: () => act.nudge(1) },
+  { id: "nudge-start-later", title: "Nudge start later", keys: ["]"], run: () => act.nudge(1, "start") },
+  { id: "nudge-start-earlier", title: "Nudge start earlier", keys: ["["], run: () => act.nudge(-1, "start") },
+  { id: "nudge-end-later", title: "Nudge end later", keys: ["}"], run: () => act.nudge(1, "end") },
+  { id: "nudge-end-earlier", title: "Nudge end earlier", keys: ["{"], run: () => act.nudge(-1, "end") },
+  { id: "nudge-inside-later", title: "Nudge the audio inside later", keys: [">"], run: () => act.nudge(1, "inside") },
+  { id: "nudge-inside-earlier", title: "Nudge the audio inside earlier", keys: ["<"], run: () => act.nudge(-1, "inside") },
+  { id: "marker", title: "Marker at the playhead", keys: ["M"], run: act.addMarkerAtPlayhead },
+  { id: "section", title: "Section of the range", keys: ["Shift+M"], run: act.sectionFromRange },
+  { id: "next-marker", title: "Next marker", keys: ["K"], run: () => act.stepMarker(1) },
+  { id: "previous-marker", title: "Previous marker", keys: ["Shift+K"], run: () => act.stepMarker(-1) },
+  { id: "between-markers", title: "Range between the markers around the playhead", keys: ["B"], run: act.rangeBetweenMarkers },
+  { id: "cut", title: "Cut", keys: ["Mod+X"], run: () => cut() },
+  { id: "copy", title: "Copy", keys: ["Mod+C"], run: () => copy() },
+  { id: "paste", title: "Paste at the playhead", keys: ["Mod+V"], run: () => paste() },
   { id: "nudge-earlier", title: "Nudge earlier", keys: [","], run: () => act.nudge(-1) },
   { id: "next-hit", title: "Next hit", keys: ["H"], run: () => act.stepHit(1) },
   { id: "previous-hit", title: "Previous hit", keys: ["Shift+H"], run: () => act.stepHit(-1) },
@@ -52,7 +67,12 @@ export const COMMANDS: readonly Command[] = [
   { id: "next-clip", title: "Next clip", keys: ["N"], run: () => act.stepClip(1) },
   { id: "previous-clip", title: "Previous clip", keys: ["Shift+N"], run: () => act.stepClip(-1) },
   { id: "select-all", title: "Select all clips", keys: ["Mod+A"], run: act.selectAll },
-  { id: "select-none", title: "Select nothing", keys: ["Escape"], run: () => setView({ clipIds: new Set(), range: null, seamId: null }) },
+  {
+    id: "select-none",
+    title: "Select nothing",
+    keys: ["Escape"],
+    run: () => setView({ clipIds: new Set(), range: null, seamId: null, markId: null }),
+  },
   { id: "tool-pointer", title: "Pointer", keys: ["P"], run: () => setView({ tool: "pointer" }) },
   { id: "tool-range", title: "Range", keys: ["R"], run: () => setView({ tool: "range" }) },
   { id: "tool-split", title: "Split tool", keys: ["X"], run: () => setView({ tool: "split" }) },

@@ -9,8 +9,9 @@ import { HEAD_START, HEADER, RING_FRAMES, type Ring, ringOf } from "./ring";
 
 /** Frames rendered in one go. */
 const BLOCK = 1024;
-/** An edit is heard this many frames after what is being played now; the old sound glides into the new over GLIDE frames. */
+/** An edit is heard this many frames after what is being played now, and never nearer to it than SWAP_LEAST; the old sound glides into the new over GLIDE frames. */
 const SWAP_AHEAD = 3072;
+const SWAP_LEAST = 1280;
 const GLIDE = 240;
 /** Chunks of recordings kept, and how far ahead they are fetched, in seconds. */
 const MOST_CHUNKS = 400;
@@ -137,18 +138,11 @@ class Engine {
     if (this.loop && position + ahead > this.loop.end) void this.reader.prepare(spansNeeded(this.doc, this.loop.start, this.loop.start + ahead));
   }
 
-  private put(frame: number, n: number, glideFrom = -1): void {
-    const { left, right } = this.ring;
+  private put(frame: number, n: number): void {
     for (let i = 0; i < n; i++) {
       const at = (frame + i) & (RING_FRAMES - 1);
-      if (glideFrom >= 0 && frame + i - glideFrom < GLIDE) {
-        const g = (frame + i - glideFrom + 0.5) / GLIDE;
-        left[at] += (this.left[i] - left[at]) * g;
-        right[at] += (this.right[i] - right[at]) * g;
-      } else {
-        left[at] = this.left[i];
-        right[at] = this.right[i];
-      }
+      this.ring.left[at] = this.left[i];
+      this.ring.right[at] = this.right[i];
     }
   }
 
@@ -224,15 +218,28 @@ class Engine {
     if (session !== this.session) return;
     const first = this.read + SWAP_AHEAD;
     const { written } = this;
+    if (written <= first) return;
+    // Rendered apart and laid in at once: however long rendering takes, the ear never meets a half-swapped ring.
+    const left = new Float32Array(written - first);
+    const right = new Float32Array(written - first);
     for (let frame = first; frame < written; ) {
-      const position = this.positionAt(frame);
       const next = this.trail.find((t) => t.frame > frame)?.frame ?? written;
       const n = Math.min(BLOCK, written - frame, next - frame);
-      this.renderer.render(position, n, this.left, this.right);
-      this.put(frame, n, first);
+      this.renderer.render(this.positionAt(frame), n, left, right, frame - first);
       frame += n;
     }
-    port.postMessage({ type: "swapped", frame: first });
+    const from = Math.max(first, this.read + SWAP_LEAST);
+    for (let frame = from; frame < written; frame++) {
+      const at = frame & (RING_FRAMES - 1);
+      const g = Math.min(1, (frame - from + 0.5) / GLIDE);
+      this.ring.left[at] += (left[frame - first] - this.ring.left[at]) * g;
+      this.ring.right[at] += (right[frame - first] - this.ring.right[at]) * g;
+      if (g === 1) {
+        this.ring.left[at] = left[frame - first];
+        this.ring.right[at] = right[frame - first];
+      }
+    }
+    port.postMessage({ type: "swapped", frame: from });
   }
 
   setLoop(loop: Loop | null): void {

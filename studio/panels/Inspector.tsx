@@ -7,6 +7,7 @@ import { type InspectorTab, setView, useView } from "@/state/view";
 import { countSeams } from "@/timeline/seam-classes";
 import { ClipTab } from "./inspector/ClipTab";
 import { HistoryTab } from "./inspector/HistoryTab";
+import { MarksTab } from "./inspector/MarksTab";
 import { SeamTab } from "./inspector/SeamTab";
 import { SourcesTab } from "./inspector/SourcesTab";
 import { TrackTab } from "./inspector/TrackTab";
@@ -15,6 +16,7 @@ const TABS: readonly (readonly [InspectorTab, string, () => React.ReactNode])[] 
   ["clip", "Clip", ClipTab],
   ["seam", "Seam", SeamTab],
   ["track", "Track", TrackTab],
+  ["marks", "Marks", MarksTab],
   ["history", "History", HistoryTab],
   ["sources", "Sources", SourcesTab],
 ];
@@ -29,7 +31,7 @@ export function Inspector() {
             <Tabs.Trigger
               key={id}
               value={id}
-              className="-mb-px border-transparent border-b-2 px-2 py-2.5 font-medium text-[12.5px] text-ink-2 hover:text-ink data-[state=active]:border-indigo data-[state=active]:text-ink"
+              className="-mb-px border-transparent border-b-2 px-1.5 py-2.5 font-medium text-[12.5px] text-ink-2 hover:text-ink data-[state=active]:border-indigo data-[state=active]:text-ink"
             >
               {name}
             </Tabs.Trigger>

@@ -1,29 +1,41 @@
 "use client";
 import { curveGain } from "@wet-thread/core/dsp/fades";
-import { timebaseOf } from "@wet-thread/core/model/document";
 import { FADE_SHAPES, type FadeShape } from "@wet-thread/core/model/schema";
-import { describeStep, type GridFamily, type GridStep, NOTE_DIVISIONS, type NoteFeel } from "@wet-thread/core/time/grid";
+import { describeStep, type GridFamily, type GridStep, isMusical, NOTE_DIVISIONS, type NoteFeel } from "@wet-thread/core/time/grid";
+import { parseStep } from "@wet-thread/core/time/parse-step";
 import clsx from "clsx";
 import { ChevronDown } from "lucide-react";
-import type { ReactNode } from "react";
+import { Fragment, type ReactNode } from "react";
+import { toast } from "sonner";
+import { type NudgePart, nudge } from "@/commands/actions";
 import { useSession } from "@/state/session";
-import { type Overlaps, type Settings, setSettings, stepInForce, type Target, useSettings } from "@/state/settings";
+import { type Overlaps, type Settings, setSettings, type Target, useSettings } from "@/state/settings";
 import { useView } from "@/state/view";
-import { Field, Key, Picture, Popover, Segments } from "@/ui/controls";
+import { gridName } from "@/timeline/describe";
+import { viewGrid } from "@/timeline/grid-columns";
+import { Field, Key, Picture, Popover, Segments, Slider } from "@/ui/controls";
 
 const TARGETS: readonly (readonly [Target, string])[] = [
   ["grid", "Grid"],
   ["edge", "Clip edges"],
   ["playhead", "Playhead"],
+  ["marker", "Markers"],
+  ["range", "Range edges"],
   ["transient", "Hits"],
+  ["zero", "Zero crossings"],
 ];
+
+/** The targets in words; more than two are counted, so that the sentence stays one line. */
+function targetWords(targets: readonly Target[]): string {
+  const names = TARGETS.filter(([t]) => targets.includes(t)).map(([, n]) => n.toLowerCase());
+  return names.length === 0 ? "nothing" : names.length <= 2 ? names.join(", ") : `${names[0]} and ${names.length - 1} more`;
+}
 
 /** One sentence that says what the next drag will do; its underlined words are the settings. */
 export function ModeLine() {
   const set = useSettings();
   const held = useView((v) => v.gridHeld);
   const inForce = set.snapOn !== held;
-  const nothing = set.targets.length === 0;
   return (
     <section
       aria-label="Mode line"
@@ -54,21 +66,7 @@ export function ModeLine() {
       ) : (
         <span className={inForce ? "" : "text-ink-3"}>{inForce ? "Snap to" : "Snap is off; it would go to"}</span>
       )}
-      <Popover
-        trigger={
-          <Word
-            dye="weld"
-            lit={held}
-            text={
-              nothing
-                ? "nothing"
-                : TARGETS.filter(([t]) => set.targets.includes(t))
-                    .map(([, n]) => n.toLowerCase())
-                    .join(", ")
-            }
-          />
-        }
-      >
+      <Popover trigger={<Word dye="weld" lit={held} text={targetWords(set.targets)} />}>
         <SnapMenu set={set} />
       </Popover>
       <Popover trigger={<Word dye="weld" lit={held} text={set.placing === "line" ? "on the line" : "keeping offset"} />}>
@@ -116,15 +114,8 @@ function GridWord({ set, lit, ...rest }: { set: Settings; lit: boolean }) {
   const doc = useSession((s) => s.doc);
   const spp = useView((v) => v.samplesPerPixel);
   const start = useView((v) => v.start);
-  const base = timebaseOf(doc);
-  return (
-    <Word
-      {...rest}
-      dye="fern"
-      lit={lit}
-      text={`${describeStep(stepInForce(set, spp, base, Math.max(0, base.tempo.ticksAt(start)))).replace(/^(\d+ [a-z]+)s$/, "$1")} grid`}
-    />
-  );
+  const { step, thinned } = viewGrid(doc, set, start, spp);
+  return <Word {...rest} dye="fern" lit={lit} text={`${gridName(step)} grid${thinned && set.showGrid ? ", lines thinned" : ""}`} />;
 }
 
 const Heading = ({ children, side }: { children: ReactNode; side?: ReactNode }) => (
@@ -144,7 +135,7 @@ function SnapMenu({ set }: { set: Settings }) {
   return (
     <div>
       <Heading side="any number of these">Snap to</Heading>
-      <div className="grid grid-cols-2 gap-2">
+      <div className="grid grid-cols-3 gap-2">
         <Picture label="Grid" on={set.targets.includes("grid")} onClick={() => toggle("grid")}>
           {[20, 46, 72].map((x) => line(x))}
           {cloth(46)}
@@ -156,6 +147,20 @@ function SnapMenu({ set }: { set: Settings }) {
         <Picture label="Playhead" on={set.targets.includes("playhead")} onClick={() => toggle("playhead")}>
           {line(42, "var(--madder)")}
           {cloth(42, 30)}
+        </Picture>
+        <Picture label="Markers" on={set.targets.includes("marker")} onClick={() => toggle("marker")}>
+          <path d="M42 2h9l-3 3 3 3h-9z" fill="var(--weld)" />
+          {line(42, "var(--weld)")}
+          {cloth(42, 30)}
+        </Picture>
+        <Picture label="Range edges" on={set.targets.includes("range")} onClick={() => toggle("range")}>
+          <rect x="10" y="4" width="32" height="20" fill="var(--weld)" fillOpacity="0.2" stroke="var(--weld)" strokeDasharray="3 2" />
+          {cloth(42, 30)}
+        </Picture>
+        <Picture label="Zero crossings" on={set.targets.includes("zero")} onClick={() => toggle("zero")}>
+          <path d="M8 14H88" stroke="var(--line)" />
+          <path d="M8 14c8-14 16-14 24 0s16 14 24 0 16-14 24 0" fill="none" stroke="var(--fern)" strokeWidth="1.4" />
+          {line(56, "var(--madder)")}
         </Picture>
         <Picture label="Hits" on={set.targets.includes("transient")} onClick={() => toggle("transient")}>
           <path d="M8 15H42l3-11 4 19 3-8h36" fill="none" stroke="var(--woad)" strokeWidth="1.4" />
@@ -326,6 +331,26 @@ function GridMenu({ set }: { set: Settings }) {
           />
         </div>
       )}
+      <div className="mt-2 grid grid-cols-2 gap-2">
+        <div>
+          <span className="mb-1 block text-ink-2 text-sm">Any step</span>
+          <Field
+            label="Any step"
+            value={describeStep(set.step)}
+            onCommit={(t) => typedStep(t, (step) => setSettings({ step, followsZoom: false, family: familyOf(step) }))}
+          />
+        </div>
+        <div>
+          <span className="mb-1 block text-ink-2 text-sm">Finest when it follows zoom</span>
+          <Field
+            label="Finest step"
+            value={set.finest ? describeStep(set.finest) : "none"}
+            onCommit={(t) =>
+              /^(none|)$/i.test(t.trim()) ? setSettings({ finest: null }) : typedStep(t, (finest) => setSettings({ finest, followsZoom: true }))
+            }
+          />
+        </div>
+      </div>
       <Heading>Lines</Heading>
       <Segments
         label="Lines"
@@ -336,9 +361,47 @@ function GridMenu({ set }: { set: Settings }) {
           ["hidden", "Hidden"],
         ]}
       />
+      <div className="mt-2.5 flex items-center gap-3">
+        <span className="text-ink-2 text-sm">Strength</span>
+        <Slider
+          className="flex-1"
+          label="Strength of grid lines"
+          min={0.2}
+          max={2}
+          step={0.1}
+          value={set.gridStrength}
+          onCommit={(gridStrength) => setSettings({ gridStrength })}
+        />
+        <div className="flex gap-1" role="radiogroup" aria-label="Colour of grid lines">
+          {([null, "indigo", "walnut", "fern", "cochineal"] as const).map((dye) => (
+            // biome-ignore lint/a11y/useSemanticElements: swatches
+            <button
+              key={dye ?? "plain"}
+              type="button"
+              role="radio"
+              aria-checked={set.gridDye === dye}
+              aria-label={dye ?? "plain"}
+              onClick={() => setSettings({ gridDye: dye })}
+              className="size-5 rounded-full border-2 border-transparent aria-checked:border-ink"
+              style={{ background: `var(--${dye ?? "line"})` }}
+            />
+          ))}
+        </div>
+      </div>
     </div>
   );
 }
+
+/** Takes a step that a person typed, or says what was not understood. */
+function typedStep(text: string, then: (step: GridStep) => void): void {
+  try {
+    then(parseStep(text));
+  } catch (error) {
+    toast.error((error as Error).message);
+  }
+}
+
+const familyOf = (step: GridStep): GridFamily => (isMusical(step) ? "musical" : (step.kind as GridFamily));
 
 function Chip({ label, on, onClick }: { label: string; on: boolean; onClick: () => void }) {
   return (
@@ -368,6 +431,13 @@ const NUDGES: readonly GridStep[] = [
   { kind: "bar", count: 1 },
 ];
 
+const NUDGE_PARTS: readonly (readonly [NudgePart, string, string, string])[] = [
+  ["all", "What is selected", ",", "."],
+  ["start", "Its start", "[", "]"],
+  ["end", "Its end", "{", "}"],
+  ["inside", "The audio inside", "<", ">"],
+];
+
 function NudgeMenu({ set }: { set: Settings }) {
   return (
     <div>
@@ -383,8 +453,40 @@ function NudgeMenu({ set }: { set: Settings }) {
         ))}
         <Chip label="one grid step" on={set.nudge.kind === "grid"} onClick={() => setSettings({ nudge: { kind: "grid" } })} />
       </div>
+      <div className="mt-2">
+        <span className="mb-1 block text-ink-2 text-sm">Any value</span>
+        <Field
+          label="Any value"
+          value={set.nudge.kind === "grid" ? "one grid step" : describeStep(set.nudge.step)}
+          onCommit={(t) => typedStep(t, (step) => setSettings({ nudge: { kind: "step", step } }))}
+        />
+      </div>
+      <Heading>Nudge</Heading>
+      <div className="grid grid-cols-[1fr_auto_auto] items-center gap-x-2 gap-y-1">
+        {NUDGE_PARTS.map(([part, name, earlier, later]) => (
+          <Fragment key={part}>
+            <span>{name}</span>
+            <button
+              type="button"
+              aria-label={`${name} earlier`}
+              className="num h-7 rounded-md border border-line bg-surface px-2 hover:border-ink-3"
+              onClick={() => nudge(-1, part)}
+            >
+              ‹ {earlier}
+            </button>
+            <button
+              type="button"
+              aria-label={`${name} later`}
+              className="num h-7 rounded-md border border-line bg-surface px-2 hover:border-ink-3"
+              onClick={() => nudge(1, part)}
+            >
+              {later} ›
+            </button>
+          </Fragment>
+        ))}
+      </div>
       <p className="mt-3 text-ink-2 text-sm">
-        <Key>,</Key> earlier <Key>.</Key> later: the selected clips, else the range, else the playhead.
+        <Key>,</Key> earlier <Key>.</Key> later: the chosen marker, else the selected clips, else the range, else the playhead.
       </p>
     </div>
   );

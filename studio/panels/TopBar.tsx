@@ -1,19 +1,16 @@
 "use client";
-import { timebaseOf } from "@wet-thread/core/model/document";
-import { formatBars, formatClock } from "@wet-thread/core/time/format";
 import { Pause, Play, Redo2, Repeat, SkipBack, Undo2 } from "lucide-react";
 import Link from "next/link";
-import { useEffect, useRef } from "react";
 import { setLoopFromRange } from "@/commands/actions";
 import { keyOf, runCommand } from "@/commands/commands";
 import { transport } from "@/engine/transport";
 import { session, useSession } from "@/state/session";
-import { useView, view } from "@/state/view";
-import { preview, usePreview } from "@/timeline/preview";
+import { useView } from "@/state/view";
 import { IconButton } from "@/ui/controls";
 import { Mark } from "@/ui/Mark";
 import { ThemeButton } from "@/ui/ThemeButton";
 import { ExportMenu } from "./ExportMenu";
+import { ReadOuts } from "./ReadOuts";
 
 export function TopBar() {
   const name = useSession((s) => s.project.name);
@@ -78,46 +75,6 @@ function LoopButton() {
     >
       <Repeat size={16} />
     </IconButton>
-  );
-}
-
-/** The playhead in bars and in time, and the tempo and meter there; written straight into the page, since it changes every frame. */
-function ReadOuts() {
-  const bars = useRef<HTMLSpanElement>(null);
-  const clock = useRef<HTMLSpanElement>(null);
-  const tempo = useRef<HTMLSpanElement>(null);
-  useEffect(() => {
-    let due = 0;
-    const write = (): void => {
-      due = 0;
-      const { doc } = session().store.getState();
-      const base = timebaseOf(doc);
-      const at = Math.round(preview().playhead ?? (view().playing ? transport().position() : view().playhead));
-      const tick = base.tempo.sampleToTick(at);
-      const meter = base.meter.meterAt(tick);
-      if (bars.current) bars.current.textContent = formatBars(at, base);
-      if (clock.current) clock.current.textContent = formatClock(at, doc.sampleRate);
-      if (tempo.current) tempo.current.textContent = `${base.tempo.bpmAt(tick).toFixed(2)}  ${meter.numerator}/${meter.denominator}`;
-      if (view().playing) request();
-    };
-    const request = (): void => {
-      if (!due) due = requestAnimationFrame(write);
-    };
-    const offs = [useView.subscribe(request), usePreview.subscribe(request), session().store.subscribe(request)];
-    request();
-    return () => {
-      for (const off of offs) off();
-      cancelAnimationFrame(due);
-    };
-  }, []);
-  return (
-    <div className="ml-1 flex h-9 items-baseline gap-2 rounded-md border border-line bg-ground px-3 pt-1">
-      <span ref={bars} className="num min-w-[92px] font-semibold text-xl" data-testid="read-out-bars" />
-      <span className="text-ink-3 text-xs">bars</span>
-      <span ref={clock} className="num ml-1 min-w-[76px] text-ink-2 text-lg" data-testid="read-out-time" />
-      <span className="text-ink-3 text-xs">time</span>
-      <span ref={tempo} className="num ml-1 whitespace-pre text-ink-2 text-sm max-[1180px]:hidden" />
-    </div>
   );
 }
 

@@ -8,6 +8,7 @@ import { session, useSession } from "@/state/session";
 import { setView, useView } from "@/state/view";
 import { HEAD_WIDTH, laneBoxes } from "@/timeline/geometry";
 import { Slider } from "@/ui/controls";
+import { RulerLabels } from "./RulerLabels";
 
 /** dB at which a meter's bar begins. */
 const METER_FLOOR = -48;
@@ -20,11 +21,7 @@ export function TrackHeads() {
   const below = boxes.at(-1);
   return (
     <aside aria-label="Tracks" className="flex shrink-0 flex-col" style={{ width: HEAD_WIDTH }}>
-      <div className="grid h-[70px] shrink-0 grid-rows-[22px_25px_23px] items-center border-line border-b pl-3.5 text-ink-3 text-xs">
-        <span>Sections</span>
-        <span>Bars and beats</span>
-        <span>Minutes and seconds</span>
-      </div>
+      <RulerLabels />
       <div className="relative min-h-0 flex-1 overflow-hidden">
         {boxes.map((box) => (
           <div key={box.trackId} className="absolute inset-x-0" style={{ top: box.top - scrollY, height: box.height }}>

@@ -1,12 +1,17 @@
-import type { FadeShape } from "@wet-thread/core/model/schema";
+import type { Dye, FadeShape } from "@wet-thread/core/model/schema";
 import type { PointKind } from "@wet-thread/core/snap/snap";
+import type { PositionUnit } from "@wet-thread/core/time/format";
 import { type GridFamily, type GridStep, stepForZoom, type Timebase } from "@wet-thread/core/time/grid";
 import { create } from "zustand";
 import { persist } from "zustand/middleware";
 
-export type Target = "grid" | Extract<PointKind, "edge" | "playhead" | "transient">;
+export type Target = "grid" | PointKind | "zero";
 export type NudgeUnit = { readonly kind: "step"; readonly step: GridStep } | { readonly kind: "grid" };
 export type Theme = "day" | "vat";
+
+/** The rows above the lanes, in this order. */
+export const RULERS = ["sections", "tempo", "bars", "time", "timecode", "samples"] as const;
+export type Ruler = (typeof RULERS)[number];
 
 export type Overlaps = "layer" | "cover" | "blend";
 
@@ -20,7 +25,14 @@ export interface Settings {
   readonly family: GridFamily;
   readonly followsZoom: boolean;
   readonly step: GridStep;
+  /** Finest step of a grid that follows zoom. */
+  readonly finest: GridStep | null;
   readonly showGrid: boolean;
+  /** How strongly grid lines are drawn, 0.2 to 2, and in which colour. */
+  readonly gridStrength: number;
+  readonly gridDye: Dye | null;
+  readonly rulers: readonly Ruler[];
+  readonly readOuts: readonly [PositionUnit, PositionUnit];
   readonly nudge: NudgeUnit;
   readonly edgeFadeMs: number;
   readonly edgeFadeShape: FadeShape;
@@ -41,7 +53,12 @@ export const useSettings = create<Settings>()(
       family: "musical",
       followsZoom: true,
       step: SIXTEENTH,
+      finest: null,
       showGrid: true,
+      gridStrength: 1,
+      gridDye: null,
+      rulers: ["sections", "tempo", "bars", "time"],
+      readOuts: ["bars", "time"],
       nudge: { kind: "step", step: { kind: "time", milliseconds: 10 } },
       edgeFadeMs: 4,
       edgeFadeShape: "power",
@@ -58,8 +75,8 @@ export function setSettings(change: Partial<Settings>): void {
 }
 
 /** The grid step in force at a zoom and place. */
-export function stepInForce({ followsZoom, family, step }: Settings, samplesPerPixel: number, timebase: Timebase, tick: number): GridStep {
-  return followsZoom ? stepForZoom(family, samplesPerPixel, timebase, tick) : step;
+export function stepInForce({ followsZoom, family, step, finest }: Settings, samplesPerPixel: number, timebase: Timebase, tick: number): GridStep {
+  return followsZoom ? stepForZoom(family, samplesPerPixel, timebase, tick, finest ?? undefined) : step;
 }
 
 /** The fade that new edges get, as the edits take it; undefined for none. */

@@ -1,7 +1,7 @@
 import { create } from "zustand";
 
 export type Tool = "pointer" | "range" | "split";
-export type InspectorTab = "clip" | "seam" | "track" | "history" | "sources";
+export type InspectorTab = "clip" | "seam" | "track" | "marks" | "history" | "sources";
 
 export interface TimeRange {
   readonly start: number;
@@ -23,6 +23,8 @@ export interface View {
   readonly range: TimeRange | null;
   readonly trackId: string | null;
   readonly seamId: string | null;
+  /** The marker or section whose small panel is open, or that is nudged. */
+  readonly markId: string | null;
   readonly playhead: number;
   readonly playing: boolean;
   readonly follow: boolean;
@@ -45,6 +47,7 @@ export const useView = create<View>(() => ({
   range: null,
   trackId: null,
   seamId: null,
+  markId: null,
   playhead: 0,
   playing: false,
   follow: true,

@@ -15,7 +15,8 @@ import { CLICK_PIXELS, type Gesture, gestureFor, makeRange, type Point } from ".
 import { gridColumns, viewGrid } from "./grid-columns";
 import { paintOverlay } from "./overlay";
 import { clearPreview, preview, setPreview, usePreview } from "./preview";
-import { overviewLength, paintOverview, paintRulers, ROWS } from "./rulers";
+import { RulerLayer } from "./RulerLayer";
+import { overviewLength, paintOverview, paintRulers, rulersHeight } from "./rulers";
 import { PALETTES } from "./theme";
 import { CURSORS, HINTS, zoneAt } from "./zones";
 
@@ -46,16 +47,17 @@ export function Timeline() {
   const lanes = useRef<HTMLDivElement>(null);
   const cloth = useRef<HTMLCanvasElement>(null);
   const overlay = useRef<HTMLCanvasElement>(null);
-  const rulers = useRef<HTMLCanvasElement>(null);
+  const rulerCanvas = useRef<HTMLCanvasElement>(null);
   const playhead = useRef<HTMLDivElement>(null);
   const head = useRef<HTMLDivElement>(null);
+  const rulers = useSettings((s) => s.rulers);
 
   useEffect(() => {
     const box = lanes.current as HTMLDivElement;
     const canvases = {
       cloth: cloth.current as HTMLCanvasElement,
       overlay: overlay.current as HTMLCanvasElement,
-      rulers: rulers.current as HTMLCanvasElement,
+      rulers: rulerCanvas.current as HTMLCanvasElement,
     };
     let image: ImageData | null = null;
     let due = 0;
@@ -79,6 +81,8 @@ export function Timeline() {
         samplesPerPixel: v.samplesPerPixel,
         scrollY: v.scrollY,
         mutedTracks: mutedTracks(doc),
+        gridStrength: set.gridStrength,
+        gridDye: set.gridDye,
         gridColumns: gridColumns(viewGrid(doc, set, v.start, v.samplesPerPixel), width, v.start, v.samplesPerPixel / scale, set.showGrid),
       });
       g.putImageData(image, 0, 0);
@@ -107,7 +111,8 @@ export function Timeline() {
       if (dirty.overlay)
         paintOverlay(fit(canvases.overlay, v.width, v.height), { doc, view: view(), preview: preview(), palette, mutedTracks: mutedTracks(doc) });
       if (dirty.rulers)
-        paintRulers(fit(canvases.rulers, v.width, ROWS.sections + ROWS.bars + ROWS.time), {
+        paintRulers(fit(canvases.rulers, v.width, rulersHeight(settings().rulers)), {
+          rulers: settings().rulers,
           doc,
           view: view(),
           range: preview().range ?? v.range,
@@ -270,21 +275,12 @@ export function Timeline() {
       if (e.button !== 0) return;
       const p = pointOf(e, ruler);
       const doc = session().doc;
-      if (p.y < ROWS.sections) {
-        const at = view().start + p.x * view().samplesPerPixel;
-        const section = [...doc.sections.values()].find((s) => s.start <= at && at < s.end);
-        if (section) setView({ range: { start: section.start, end: section.end, trackIds: doc.piece.trackOrder }, clipIds: new Set(), seamId: null });
-        return;
-      }
       fromRuler = { gesture: makeRange(doc, { ...p, y: 0 }, undefined, true, true), at: p, y: p.y };
       ruler.setPointerCapture(e.pointerId);
     };
     const rulerMove = (e: PointerEvent): void => {
       if (!fromRuler) {
-        const hint =
-          pointOf(e, ruler).y < ROWS.sections
-            ? "Click a section to make a range of it"
-            : "Click to place the playhead · drag to make a range over all tracks";
+        const hint = "Click to place the playhead · drag to make a range over all tracks";
         if (view().hint !== hint) setView({ hint });
         return;
       }
@@ -340,15 +336,11 @@ export function Timeline() {
 
   return (
     <div className="absolute inset-0 flex flex-col">
-      <div className="relative h-[70px] shrink-0 border-line border-b" data-testid="rulers">
-        <canvas
-          ref={rulers}
-          className="absolute inset-0 h-full w-full cursor-text touch-none"
-          aria-label="Rulers: sections, bars and beats, minutes and seconds"
-          role="img"
-        />
-        <div ref={head} className="pointer-events-none absolute top-[22px] left-0" style={{ visibility: "hidden" }}>
-          <div className="-ml-[4.5px] mt-[3px] h-[9px] w-[9px] rounded-full bg-madder" />
+      <div className="relative shrink-0 border-line border-b" style={{ height: rulersHeight(rulers) }} data-testid="rulers">
+        <canvas ref={rulerCanvas} className="absolute inset-0 h-full w-full cursor-text touch-none" aria-label="Rulers" role="img" />
+        <RulerLayer />
+        <div ref={head} className="pointer-events-none absolute bottom-0 left-0" style={{ visibility: "hidden" }}>
+          <div className="-ml-[4.5px] mb-[6px] h-[9px] w-[9px] rounded-full bg-madder" />
         </div>
       </div>
       <div ref={lanes} className="relative min-h-0 flex-1 touch-none overflow-hidden" data-testid="lanes">
@@ -377,7 +369,7 @@ export function Overview() {
       due = 0;
       const r = c.getBoundingClientRect();
       if (r.width > 0)
-        paintOverview(fit(c, r.width, r.height), { doc: shown(), view: view(), range: null, palette: PALETTES[settings().theme] }, r.width, r.height);
+        paintOverview(fit(c, r.width, r.height), { doc: shown(), view: view(), palette: PALETTES[settings().theme] }, r.width, r.height);
     };
     const request = (): void => {
       if (!due) due = requestAnimationFrame(draw);

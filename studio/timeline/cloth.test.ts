@@ -46,6 +46,8 @@ const scene: ClothScene = {
   scrollY: 0,
   gridColumns: new Uint8Array(100),
   mutedTracks: new Set(),
+  gridStrength: 1,
+  gridDye: null,
 };
 
 describe("the cloth raster", () => {

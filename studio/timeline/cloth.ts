@@ -1,6 +1,6 @@
 import { blendGains, fadeGain } from "@wet-thread/core/dsp/fades";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
-import { type Clip, clipEnd, gainFactor } from "@wet-thread/core/model/schema";
+import { type Clip, clipEnd, type Dye, gainFactor } from "@wet-thread/core/model/schema";
 import { CLOTH_TOP, type LaneBox, laneBoxes, NAME_STRIP, RAIL } from "./geometry";
 import { mix, type Palette, pixel } from "./theme";
 import { type Columns, fillColumns, newColumns } from "./wave";
@@ -18,6 +18,8 @@ export interface ClothScene {
   /** Grid lines: strength 1 (fine) to 3 (bar) for each device column, 0 for none. */
   readonly gridColumns: Uint8Array;
   readonly mutedTracks: ReadonlySet<string>;
+  readonly gridStrength: number;
+  readonly gridDye: Dye | null;
 }
 
 interface Dyed {
@@ -75,11 +77,13 @@ export function drawnGain(clip: Clip, follower: Clip | undefined, at: number): n
 export function paintCloth(pixels: Uint32Array, scene: ClothScene): void {
   const { doc, palette, width, height, scale, scrollY, gridColumns } = scene;
   const ground = pixel(palette.ground);
+  const lineDye = scene.gridDye ? palette.dyes[scene.gridDye] : palette.line;
+  const strong = (part: number): number => Math.min(1, part * scene.gridStrength);
   const lineColors = [
     0,
-    pixel(mix(palette.ground, palette.line, 0.45)),
-    pixel(mix(palette.ground, palette.line, 0.85)),
-    pixel(mix(palette.line, palette.ink3, 0.25)),
+    pixel(mix(palette.ground, lineDye, strong(0.45))),
+    pixel(mix(palette.ground, lineDye, strong(0.85))),
+    pixel(mix(palette.ground, mix(lineDye, palette.ink3, 0.3), strong(1))),
   ];
   const rows = Math.min(height, Math.max(0, Math.round((lanesBottom(doc) - scrollY) * scale)));
   // One row of ground and grid, copied down.

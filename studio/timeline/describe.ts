@@ -1,20 +1,29 @@
 import { type Document, timebaseOf } from "@wet-thread/core/model/document";
-import { formatBars, formatChange, formatClock } from "@wet-thread/core/time/format";
+import { formatChange, formatPosition } from "@wet-thread/core/time/format";
+import { describeStep, type GridStep } from "@wet-thread/core/time/grid";
+import { settings } from "@/state/settings";
+import { view } from "@/state/view";
+import { viewGrid } from "./grid-columns";
 
 const WORDS: Readonly<Record<string, string>> = {
-  grid: "on the grid",
   edge: "at a clip's edge",
   playhead: "at the playhead",
   transient: "at a hit",
   marker: "at a marker",
   range: "at the range's edge",
+  zero: "at a zero crossing",
 };
+
+/** A step as it stands before the word grid: "1/16", "10 tick", "2 bar". */
+export const gridName = (step: GridStep): string => describeStep(step).replace(/^(\d+ [a-z]+)s$/, "$1");
 
 /** The lines of the drag flag: the position in both units, the change, and what attracted. */
 export function flagLines(doc: Document, position: number, from: number | null, target: { kind: string } | null, extra?: string): string[] {
-  const lines = [formatBars(position, timebaseOf(doc)), formatClock(position, doc.sampleRate)];
+  const base = timebaseOf(doc);
+  const lines: string[] = settings().readOuts.map((unit) => formatPosition(position, unit, base));
   if (from !== null) lines.push(formatChange(position - from, doc.sampleRate));
-  if (target) lines.push(WORDS[target.kind] ?? target.kind);
+  if (target?.kind === "grid") lines.push(`on the ${gridName(viewGrid(doc, settings(), view().start, view().samplesPerPixel).step)} grid`);
+  else if (target && target.kind !== "free") lines.push(WORDS[target.kind] ?? target.kind);
   if (extra) lines.push(extra);
   return lines;
 }

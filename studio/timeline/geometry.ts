@@ -5,7 +5,6 @@ import type { Track } from "@wet-thread/core/model/schema";
 export const RAIL = 15;
 export const CLOTH_TOP = 5;
 export const NAME_STRIP = 18;
-export const RULER_HEIGHT = 70;
 export const OVERVIEW_HEIGHT = 40;
 export const HEAD_WIDTH = 178;
 

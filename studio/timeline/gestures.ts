@@ -131,6 +131,7 @@ export function trimClips(doc: Document, clip: Clip, edge: "start" | "end", pres
       wanted: origin + sampleAt(p.x) - grip,
       origin,
       except: edgesOf(clips),
+      material: clip,
       least: origin + least,
       most: origin + most,
     });
@@ -217,10 +218,10 @@ function tracksBetween(doc: Document, y0: number, y1: number): string[] {
 
 /** A range over lanes, or over all of them from a ruler. A click instead places the playhead, and selects the clip it falls on. */
 export function makeRange(doc: Document, pressed: Point, clip: Clip | undefined, allTracks: boolean, add: boolean): Gesture {
-  const at = snapped(doc, { wanted: Math.max(0, sampleAt(pressed.x)), origin: 0 });
+  const at = snapped(doc, { wanted: Math.max(0, sampleAt(pressed.x)), origin: 0, material: clip });
   const range = (p: Point): { range: TimeRange; target: { kind: string; position: number } | null; end: number } | null => {
     if (Math.abs(p.x - pressed.x) <= CLICK_PIXELS && (allTracks || Math.abs(p.y - pressed.y) <= CLICK_PIXELS * 3)) return null;
-    const { position, target } = snapped(doc, { wanted: Math.max(0, sampleAt(p.x)), origin: 0 });
+    const { position, target } = snapped(doc, { wanted: Math.max(0, sampleAt(p.x)), origin: 0, material: clip });
     if (position === at.position) return null;
     const trackIds = allTracks ? laneBoxes(doc).map((b) => b.trackId) : tracksBetween(doc, pressed.y, p.y);
     return { range: { start: Math.min(at.position, position), end: Math.max(at.position, position), trackIds }, target, end: position };
@@ -271,6 +272,7 @@ export function dragRangeEdge(doc: Document, edge: "start" | "end"): Gesture {
     snapped(doc, {
       wanted: sampleAt(p.x),
       origin: range[edge],
+      exceptRange: true,
       least: edge === "start" ? 0 : range.start + 1,
       most: edge === "start" ? range.end - 1 : undefined,
     });
@@ -292,7 +294,7 @@ export function dragRangeEdge(doc: Document, edge: "start" | "end"): Gesture {
 
 /** Splits the clip under the pointer where the cut is shown. */
 export function splitAt(doc: Document, clip: Clip): Gesture {
-  const at = (p: Point) => snapped(doc, { wanted: sampleAt(p.x), origin: 0, least: clip.start + 1, most: clipEnd(clip) - 1 });
+  const at = (p: Point) => snapped(doc, { wanted: sampleAt(p.x), origin: 0, least: clip.start + 1, most: clipEnd(clip) - 1, material: clip });
   return {
     move(p) {
       const { position, target } = at(p);

@@ -2,92 +2,79 @@ import { type Document, documentEnd, timebaseOf } from "@wet-thread/core/model/d
 import { clipEnd } from "@wet-thread/core/model/schema";
 import { formatClock } from "@wet-thread/core/time/format";
 import { type GridStep, gridLines, stepForZoom, stepSamples } from "@wet-thread/core/time/grid";
+import { formatTimecode, sampleToFrame } from "@wet-thread/core/time/timecode";
+import { RULERS, type Ruler } from "@/state/settings";
 import type { TimeRange, View } from "@/state/view";
 import { laneBoxes } from "./geometry";
-import { faded, mix, type Palette } from "./theme";
+import { faded, type Palette } from "./theme";
 
-export const ROWS = { sections: 22, bars: 25, time: 23 } as const;
-export type RulerRow = keyof typeof ROWS;
+export const ROW_HEIGHTS: Readonly<Record<Ruler, number>> = { sections: 36, tempo: 21, bars: 25, time: 23, timecode: 23, samples: 23 };
+export const RULER_NAMES: Readonly<Record<Ruler, string>> = {
+  sections: "Sections and markers",
+  tempo: "Tempo and meter",
+  bars: "Bars and beats",
+  time: "Minutes and seconds",
+  timecode: "Timecode",
+  samples: "Samples",
+};
+
+export interface RulerRow {
+  readonly kind: Ruler;
+  readonly top: number;
+  readonly height: number;
+}
+
+/** The rows that are shown, from the top down. */
+export function rulerRows(rulers: readonly Ruler[]): RulerRow[] {
+  let top = 0;
+  return RULERS.filter((kind) => rulers.includes(kind)).map((kind) => {
+    const row = { kind, top, height: ROW_HEIGHTS[kind] };
+    top += row.height;
+    return row;
+  });
+}
+
+export const rulersHeight = (rulers: readonly Ruler[]): number => rulerRows(rulers).reduce((h, r) => h + r.height, 0);
 
 const NUMBERS = "'Red Hat Mono Variable', monospace";
-const WORDS = "'Instrument Sans Variable', sans-serif";
 
 export interface RulerScene {
   readonly doc: Document;
   readonly view: View;
   readonly range: TimeRange | null;
   readonly palette: Palette;
+  readonly rulers: readonly Ruler[];
 }
 
 const px = (view: View, sample: number): number => (sample - view.start) / view.samplesPerPixel;
 
-/** Sections and markers, bars and beats with the loop, minutes and seconds. */
+/** Bars and beats, clocks, timecode and samples, with the loop and the range behind them; marks lie above as elements of their own. */
 export function paintRulers(g: CanvasRenderingContext2D, scene: RulerScene): void {
-  const { view, palette } = scene;
-  const height = ROWS.sections + ROWS.bars + ROWS.time;
+  const { view, palette, doc, range, rulers } = scene;
+  const rows = rulerRows(rulers);
+  const height = rulersHeight(rulers);
   g.clearRect(0, 0, view.width, height);
   g.fillStyle = palette.surface;
   g.fillRect(0, 0, view.width, height);
-  paintSections(g, scene);
-  paintLoopAndRange(g, scene);
-  paintBars(g, scene, ROWS.sections);
-  paintClock(g, scene, ROWS.sections + ROWS.bars);
-  paintMarkers(g, scene);
-  g.fillStyle = palette.line;
-  g.fillRect(0, ROWS.sections + ROWS.bars - 1, view.width, 1);
-  g.fillRect(0, height - 1, view.width, 1);
-}
-
-function paintSections(g: CanvasRenderingContext2D, { doc, view, palette }: RulerScene): void {
-  g.textBaseline = "middle";
-  for (const section of doc.sections.values()) {
-    const x0 = px(view, section.start);
-    const x1 = px(view, section.end);
-    if (x1 < 0 || x0 > view.width) continue;
-    const dye = palette.dyes[section.color];
-    g.fillStyle = mix(palette.surface, dye, 0.18);
-    g.fillRect(x0, 3, x1 - x0 - 1, ROWS.sections - 5);
-    g.fillStyle = dye;
-    g.fillRect(x0, 3, 2.5, ROWS.sections - 5);
-    g.save();
-    g.beginPath();
-    g.rect(Math.max(0, x0), 0, Math.min(view.width, x1) - Math.max(0, x0) - 4, ROWS.sections);
-    g.clip();
-    g.fillStyle = palette.ink;
-    g.font = `600 12px ${WORDS}`;
-    g.fillText(section.name, Math.max(0, x0) + 9, ROWS.sections / 2 + 1);
-    g.restore();
-  }
-}
-
-function paintMarkers(g: CanvasRenderingContext2D, { doc, view, palette }: RulerScene): void {
-  for (const marker of doc.markers.values()) {
-    const x = px(view, marker.position);
-    if (x < -80 || x > view.width) continue;
-    const y = ROWS.sections - 2;
-    g.fillStyle = palette.dyes[marker.color];
-    g.beginPath();
-    g.moveTo(x - 4.5, y - 8);
-    g.lineTo(x + 4.5, y - 8);
-    g.lineTo(x, y);
-    g.closePath();
-    g.fill();
-    g.fillRect(x - 0.5, y, 1, 6);
-  }
-}
-
-function paintLoopAndRange(g: CanvasRenderingContext2D, { doc, view, range, palette }: RulerScene): void {
+  const counted = rows.filter((r) => r.kind !== "sections" && r.kind !== "tempo");
+  const top = counted[0]?.top ?? height;
   if (range) {
     g.fillStyle = faded(palette.dyes.weld, 0.25);
-    g.fillRect(px(view, range.start), ROWS.sections, (range.end - range.start) / view.samplesPerPixel, ROWS.bars + ROWS.time);
+    g.fillRect(px(view, range.start), top, (range.end - range.start) / view.samplesPerPixel, height - top);
   }
   const { loop } = doc.piece;
-  if (!loop) return;
-  g.fillStyle = loop.on ? palette.dyes.indigo : palette.ink3;
-  const width = (loop.end - loop.start) / view.samplesPerPixel;
-  g.fillRect(px(view, loop.start), ROWS.sections, width, 3);
-  g.fillStyle = faded(palette.dyes.indigo, loop.on ? 0.14 : 0.05);
-  g.fillRect(px(view, loop.start), ROWS.sections + 3, width, ROWS.bars - 4);
+  if (loop) {
+    g.fillStyle = faded(palette.dyes.indigo, loop.on ? 0.14 : 0.05);
+    g.fillRect(px(view, loop.start), top, (loop.end - loop.start) / view.samplesPerPixel, height - top);
+  }
+  for (const row of counted) {
+    if (row.kind === "bars") paintBars(g, scene, row.top);
+    if (row.kind === "time") paintClock(g, scene, row.top);
+    if (row.kind === "timecode") paintTimecode(g, scene, row.top);
+    if (row.kind === "samples") paintSampleCount(g, scene, row.top);
+  }
+  g.fillStyle = palette.line;
+  for (const row of rows) g.fillRect(0, row.top + row.height - 1, view.width, 1);
 }
 
 /** Steps through the lines of a step that are in view. */
@@ -112,7 +99,7 @@ function paintBars(g: CanvasRenderingContext2D, scene: RulerScene, top: number):
   eachLine(scene, fine, (x, _, t) => {
     const p = timebase.meter.position(t);
     const bar = p.tick === 0 && p.beat === 1;
-    g.fillRect(Math.round(x), top + (bar ? 3 : ROWS.bars - 8), 1, bar ? ROWS.bars - 3 : 7);
+    g.fillRect(Math.round(x), top + (bar ? 3 : ROW_HEIGHTS.bars - 8), 1, bar ? ROW_HEIGHTS.bars - 3 : 7);
   });
   g.textBaseline = "middle";
   eachLine(scene, roomFor(48), (x, _, t) => {
@@ -140,17 +127,51 @@ function paintClock(g: CanvasRenderingContext2D, scene: RulerScene, top: number)
   g.font = `500 11px ${NUMBERS}`;
   eachLine(scene, { kind: "time", milliseconds }, (x, sample) => {
     g.fillStyle = palette.line;
-    g.fillRect(Math.round(x), top + ROWS.time - 8, 1, 7);
+    g.fillRect(Math.round(x), top + ROW_HEIGHTS.time - 8, 1, 7);
     g.fillStyle = palette.ink3;
     g.fillText(formatClock(sample, doc.sampleRate, digits), Math.round(x) + 4, top + 11);
   });
+}
+
+function paintLabels(g: CanvasRenderingContext2D, scene: RulerScene, top: number, step: GridStep, text: (sample: number) => string): void {
+  const { palette } = scene;
+  g.textBaseline = "middle";
+  g.font = `500 11px ${NUMBERS}`;
+  eachLine(scene, step, (x, sample) => {
+    g.fillStyle = palette.line;
+    g.fillRect(Math.round(x), top + ROW_HEIGHTS.time - 8, 1, 7);
+    g.fillStyle = palette.ink3;
+    g.fillText(text(sample), Math.round(x) + 4, top + 11);
+  });
+}
+
+function paintTimecode(g: CanvasRenderingContext2D, scene: RulerScene, top: number): void {
+  const { doc, view } = scene;
+  const { frameRate } = timebaseOf(doc);
+  const perFrame = (doc.sampleRate * frameRate.den) / frameRate.num;
+  const ladder = [1, 2, 5, 10, ...[1, 2, 5, 10, 20, 30, 60, 120, 300, 600, 1800, 3600].map((s) => s * frameRate.count)];
+  const count = ladder.find((frames) => (frames * perFrame) / view.samplesPerPixel >= 96) ?? 3600 * frameRate.count;
+  paintLabels(g, scene, top, { kind: "frame", fraction: 1, count }, (sample) =>
+    formatTimecode(sampleToFrame(sample, frameRate, doc.sampleRate), frameRate),
+  );
+}
+
+function paintSampleCount(g: CanvasRenderingContext2D, scene: RulerScene, top: number): void {
+  let count = 1;
+  for (let k = 0; count / scene.view.samplesPerPixel < 84; k++) count *= k % 3 === 1 ? 2.5 : 2;
+  paintLabels(g, scene, top, { kind: "sample", count: Math.max(1, Math.round(count)) }, (sample) => sample.toLocaleString("en-GB"));
 }
 
 /** The length that the overview shows: the piece and a little more. */
 export const overviewLength = (doc: Document): number => Math.max(documentEnd(doc) * 1.02, doc.sampleRate * 10);
 
 /** The whole piece at one look: sections, every clip as a thread of its dye, the playhead, and the lens over what is in view. */
-export function paintOverview(g: CanvasRenderingContext2D, { doc, view, palette }: RulerScene, width: number, height: number): void {
+export function paintOverview(
+  g: CanvasRenderingContext2D,
+  { doc, view, palette }: Pick<RulerScene, "doc" | "view" | "palette">,
+  width: number,
+  height: number,
+): void {
   g.clearRect(0, 0, width, height);
   const per = overviewLength(doc) / width;
   const boxes = laneBoxes(doc);

@@ -1,7 +1,9 @@
+import { nearestZeroCrossing, ZERO_REACH_SECONDS } from "@wet-thread/core/analysis/zero-crossings";
 import { type Document, timebaseOf } from "@wet-thread/core/model/document";
-import { clipEnd } from "@wet-thread/core/model/schema";
+import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { edgePoints, sortedPoints } from "@wet-thread/core/snap/points";
-import { type PointSource, type SnapResult, snap } from "@wet-thread/core/snap/snap";
+import { type PointSource, snap } from "@wet-thread/core/snap/snap";
+import { pageReader } from "@/state/media";
 import { session } from "@/state/session";
 import { settings } from "@/state/settings";
 import { view } from "@/state/view";
@@ -38,12 +40,33 @@ export interface SnapAsk {
   readonly also?: readonly number[];
   readonly least?: number;
   readonly most?: number;
+  /** The clip whose own samples count where zero crossings refine. */
+  readonly material?: Clip;
+  /** Marks that move along and attract nothing. */
+  readonly exceptMark?: string;
+  readonly exceptRange?: boolean;
+}
+
+/** Moves a position to the nearest upward zero crossing of a clip's material, if one lies within 5 ms and its samples are here. */
+function onZeroCrossing(doc: Document, clip: Clip, position: number, least: number, most: number): number {
+  const source = doc.sources.get(clip.sourceId);
+  if (!source) return position;
+  const reach = Math.round(ZERO_REACH_SECONDS * doc.sampleRate);
+  const at = clip.offset + position - clip.start;
+  const from = Math.max(0, at - reach - 1);
+  const count = Math.min(source.length, at + reach + 2) - from;
+  if (count <= 1) return position;
+  const channels = Array.from({ length: source.channels }, () => new Float32Array(count));
+  for (let c = 0; c < channels.length; c++) if (!pageReader.read(clip.sourceId, c, from, channels[c], 0, count)) return position;
+  const found = nearestZeroCrossing(channels, at - from, reach);
+  const moved = found === undefined ? position : position + found + from - at;
+  return moved >= least && moved <= most ? moved : position;
 }
 
 /** Where a gesture's anchor goes, by the mode line's settings at this view. */
-export function snapped(doc: Document, ask: SnapAsk): SnapResult {
+export function snapped(doc: Document, ask: SnapAsk): { position: number; target: { kind: string; position: number } | null } {
   const set = settings();
-  const { start, samplesPerPixel, playhead } = view();
+  const { start, samplesPerPixel, playhead, range } = view();
   const timebase = timebaseOf(doc);
   const reach = PULL_PIXELS * samplesPerPixel;
   const whole = { ...ask, wanted: Math.round(ask.wanted) };
@@ -54,6 +77,20 @@ export function snapped(doc: Document, ask: SnapAsk): SnapResult {
   if (set.targets.includes("playhead")) points.push(sortedPoints("playhead", [Math.round(playhead)]));
   if (set.targets.includes("transient"))
     points.push(sortedPoints("transient", hitsIn(doc, shown, whole.wanted - 2 * reach, whole.wanted + 2 * reach)));
+  if (set.targets.includes("marker")) {
+    const marks = [...doc.markers.values()].filter((m) => m.id !== ask.exceptMark).map((m) => m.position);
+    for (const s of doc.sections.values()) if (s.id !== ask.exceptMark) marks.push(s.start, s.end);
+    points.push(
+      sortedPoints(
+        "marker",
+        marks.sort((a, b) => a - b),
+      ),
+    );
+  }
+  if (set.targets.includes("range") && range && !ask.exceptRange) points.push(sortedPoints("range", [range.start, range.end]));
   const grid = set.targets.includes("grid") ? viewGrid(doc, set, start, samplesPerPixel).lines : undefined;
-  return snap({ ...whole, grid, points, placing: set.placing, pull: set.pull, reach, timebase });
+  const result = snap({ ...whole, grid, points, placing: set.placing, pull: set.pull, reach, timebase });
+  if (!set.targets.includes("zero") || !ask.material) return result;
+  const position = onZeroCrossing(doc, ask.material, result.position, ask.least ?? 0, ask.most ?? Number.POSITIVE_INFINITY);
+  return position === result.position ? result : { position, target: { kind: "zero", position } };
 }

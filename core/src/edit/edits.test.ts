@@ -32,6 +32,18 @@ const edits: fc.Arbitrary<Edit> = fc
       overlap,
     }),
     fc.record({ type: fc.constant("delete"), clipIds: someClips }),
+    fc.record({ type: fc.constant("shift-inside"), clipIds: someClips, by: fc.integer({ min: -900, max: 900 }) }),
+    fc.record({
+      type: fc.constant("set-time"),
+      tempo: fc.constantFrom(
+        [{ tick: 0, bpm: 97 }],
+        [
+          { tick: 0, bpm: 60, ramp: true },
+          { tick: 960, bpm: 140 },
+        ],
+      ),
+      keep: fc.constantFrom("time", "bars"),
+    }),
     fc.record({ type: fc.constant("set-fade"), clipIds: someClips, edge: fc.constantFrom("in", "out"), length: fc.integer({ min: 0, max: 4000 }) }),
     fc.record({
       type: fc.constant("fade-range"),
@@ -291,6 +303,28 @@ describe("blends", () => {
     const apart = applyEdit(on, { type: "move", clipIds: ["c1"], by: 500 }).doc;
     expect(apart.clips.get("c1")?.blend).toBeNull();
     expect(apart.clips.get("c0")?.fadeOut.length).toBe(0);
+  });
+});
+
+describe("a new tempo", () => {
+  it("leaves clips at their time, or at their bars, as asked", () => {
+    const doc = documentOf(1, [plainClip({ id: "c0", start: 48_000 })]);
+    const tempo = [{ tick: 0, bpm: 60 }];
+    expect(applyEdit(doc, { type: "set-time", tempo }).doc.clips.get("c0")?.start).toBe(48_000);
+    // At 120 the clip lay on the third beat; at 60 that is two seconds in.
+    expect(applyEdit(doc, { type: "set-time", tempo, keep: "bars" }).doc.clips.get("c0")?.start).toBe(96_000);
+  });
+});
+
+describe("shifting inside", () => {
+  it("keeps both edges and plays what lies beside, as far as there is any", () => {
+    const doc = documentOf(1, [plainClip({ id: "c0", start: 100, offset: 500 })]);
+    expect(applyEdit(doc, { type: "shift-inside", clipIds: ["c0"], by: 200 }).doc.clips.get("c0")).toMatchObject({
+      start: 100,
+      length: 1000,
+      offset: 300,
+    });
+    expect(() => applyEdit(doc, { type: "shift-inside", clipIds: ["c0"], by: 501 })).toThrow(/only 500 more/);
   });
 });
 

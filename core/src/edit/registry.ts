@@ -7,6 +7,7 @@ import { deleteClips } from "./clips/delete";
 import { fadeRange, setFade } from "./clips/fades";
 import { move } from "./clips/move";
 import { mute, setClip, setGain } from "./clips/settings";
+import { shiftInside } from "./clips/shift-inside";
 import { split } from "./clips/split";
 import { trim } from "./clips/trim";
 import { Common, type EditDefinition } from "./definition";
@@ -22,6 +23,7 @@ export const EDITS: readonly EditDefinition[] = [
   split,
   trim,
   deleteClips,
+  shiftInside,
   setFade,
   fadeRange,
   setBlend,

@@ -2,10 +2,11 @@
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { timebaseOf } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd, DYES } from "@wet-thread/core/model/schema";
-import { formatBars, formatClock, formatLength, parsePosition } from "@wet-thread/core/time/format";
+import { formatClock, formatLength, formatPosition, parsePosition } from "@wet-thread/core/time/format";
 import { toast } from "sonner";
 import { session, useSession } from "@/state/session";
-import { useView } from "@/state/view";
+import { settings, useSettings } from "@/state/settings";
+import { useView, view } from "@/state/view";
 import { Button, Field } from "@/ui/controls";
 import { Shapes } from "../ModeLine";
 import { Empty, Label, numberFrom, signed } from "./parts";
@@ -19,6 +20,7 @@ function common<T>(clips: readonly Clip[], pick: (c: Clip) => T): T | null {
 export function ClipTab() {
   const doc = useSession((s) => s.doc);
   const ids = useView((v) => v.clipIds);
+  const unit = useSettings((s) => s.readOuts[0]);
   const clips = [...ids].map((id) => doc.clips.get(id)).filter((c) => c !== undefined);
   if (clips.length === 0) {
     return <Empty title="No clip selected">Click a clip to see it here. Drag along a clip to make a range, or its name strip to move it.</Empty>;
@@ -27,10 +29,12 @@ export function ClipTab() {
   const clipIds = clips.map((c) => c.id);
   const base = timebaseOf(doc);
   const edit = (...edits: Omit<Edit, "key">[]): boolean => session().edit(edits as Edit[]);
-  const place = (text: string, edge: "start" | "end"): void => {
+  /** Moves the clips together so that the start, the end or the sync point of what is selected lies at a typed position. */
+  const place = (text: string, edge: "start" | "end" | "sync"): void => {
+    const from =
+      edge === "start" ? Math.min(...clips.map((c) => c.start)) : edge === "end" ? Math.max(...clips.map(clipEnd)) : clip.start + (clip.sync ?? 0);
     try {
-      const at = parsePosition(text, "bars", base, edge === "start" ? clip.start : clipEnd(clip));
-      edit({ type: "move", clipIds, by: at - (edge === "start" ? Math.min(...clips.map((c) => c.start)) : Math.max(...clips.map(clipEnd))) });
+      edit({ type: "move", clipIds, by: parsePosition(text, unit, base, from) - from, overlap: settings().overlaps });
     } catch (error) {
       toast.error((error as Error).message);
     }
@@ -56,13 +60,36 @@ export function ClipTab() {
       <div className="grid grid-cols-2 gap-x-2.5">
         <div>
           <Label>Start</Label>
-          <Field label="Start" value={formatBars(Math.min(...clips.map((c) => c.start)), base)} onCommit={(t) => place(t, "start")} />
+          <Field label="Start" value={formatPosition(Math.min(...clips.map((c) => c.start)), unit, base)} onCommit={(t) => place(t, "start")} />
         </div>
         <div>
           <Label>End</Label>
-          <Field label="End" value={formatBars(Math.max(...clips.map(clipEnd)), base)} onCommit={(t) => place(t, "end")} />
+          <Field label="End" value={formatPosition(Math.max(...clips.map(clipEnd)), unit, base)} onCommit={(t) => place(t, "end")} />
         </div>
       </div>
+      {clips.length === 1 && (
+        <div className="mt-2.5 flex items-end gap-2.5">
+          <div className="min-w-0 flex-1">
+            <div className="mb-1 text-ink-2 text-sm">Sync point</div>
+            <Field
+              label="Sync point"
+              value={clip.sync === null ? "none" : formatPosition(clip.start + clip.sync, unit, base)}
+              onCommit={(t) => clip.sync !== null && place(t, "sync")}
+            />
+          </div>
+          <Button
+            title="The moment that is placed and snapped in place of the start"
+            onClick={() => {
+              const at = Math.round(view().playhead) - clip.start;
+              if (clip.sync !== null) edit({ type: "set-clip", clipIds, sync: null });
+              else if (at >= 0 && at < clip.length) edit({ type: "set-clip", clipIds, sync: at });
+              else toast("Put the playhead inside the clip first.");
+            }}
+          >
+            {clip.sync === null ? "At playhead" : "Take off"}
+          </Button>
+        </div>
+      )}
       <p className="num mt-1.5 text-ink-3 text-sm">
         {formatClock(Math.min(...clips.map((c) => c.start)), doc.sampleRate)} ·{" "}
         {formatLength(Math.max(...clips.map(clipEnd)) - Math.min(...clips.map((c) => c.start)), doc.sampleRate)}

@@ -5,6 +5,12 @@ import { exportJobs, sources } from "../db/schema";
 import { runExport } from "./export";
 import { importSource } from "./import";
 
+// The web process that started this one holds a channel; when that is gone, so is the reason to run. Asked again and again, since the
+// channel may break before anyone listens. A worker started by hand has no channel and goes on.
+const spawned = process.send !== undefined;
+process.on("disconnect", () => process.exit(0));
+setInterval(() => spawned && !process.connected && process.exit(0), 1000).unref();
+
 /** How often jobs of dead workers are looked for, and how long a fresh lock is left alone. */
 const SWEEP_MS = 3000;
 const FRESH_SECONDS = 5;
@@ -81,5 +87,3 @@ async function stop(): Promise<void> {
 }
 process.on("SIGTERM", () => void stop());
 process.on("SIGINT", () => void stop());
-// The web process that started this one holds the channel; when it is gone, so is the reason to run.
-process.on("disconnect", () => process.exit(0));

@@ -1,19 +1,38 @@
 import { z } from "zod";
+import { timebaseOf } from "../../model/document";
 import { Dye, Id, Loop, Meter, Name, Position, Tempo } from "../../model/schema";
 import { MeterMap } from "../../time/meter";
 import { TempoMap } from "../../time/tempo";
 import { FRAME_RATES } from "../../time/timecode";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
+import type { Transaction } from "../transaction";
+
+/** Lays everything that has a place at the bars, beats and ticks that it had under the old maps. Lengths of sound stay. */
+function keepBars(tx: Transaction, before: TempoMap, after: TempoMap): void {
+  const at = (sample: number): number => Math.round(after.samplesAt(before.ticksAt(sample)));
+  const { piece, markers, sections } = tx.before;
+  for (const lane of tx.before.lanes.values()) {
+    for (const clip of lane.clips) {
+      const start = at(clip.start);
+      tx.setClip({ ...clip, start, blend: clip.blend && { ...clip.blend, splice: Math.max(0, clip.blend.splice + start - clip.start) } });
+    }
+  }
+  for (const marker of markers.values()) tx.set("marker", marker.id, { ...marker, position: at(marker.position) });
+  for (const s of sections.values()) tx.set("section", s.id, { ...s, start: at(s.start), end: Math.max(at(s.start) + 1, at(s.end)) });
+  if (piece.loop) tx.setPiece({ loop: { ...piece.loop, start: at(piece.loop.start), end: Math.max(at(piece.loop.start) + 1, at(piece.loop.end)) } });
+}
 
 export const setTime = defineEdit({
   type: "set-time",
-  about: "Sets the tempo map, the meter map, the frame rate or the number of the first bar. Clips keep their places in samples.",
+  about:
+    "Sets the tempo map, the meter map, the frame rate or the number of the first bar. With `keep` time, everything stays at its sample; with bars, at its bar, beat and tick.",
   params: z.object({
     tempo: z.array(Tempo).min(1).optional(),
     meter: z.array(Meter).min(1).optional(),
     frameRate: z.enum(FRAME_RATES.map((r) => r.id) as [string, ...string[]]).optional(),
     firstBar: z.int().min(-9999).max(9999).optional(),
+    keep: z.enum(["time", "bars"]).default("time"),
   }),
   example: {
     type: "set-time",
@@ -23,10 +42,11 @@ export const setTime = defineEdit({
       { tick: 15360, numerator: 3, denominator: 4 },
     ],
   },
-  apply(tx, p) {
+  apply(tx, { keep, ...p }) {
     try {
-      if (p.tempo) new TempoMap(p.tempo, tx.before.sampleRate);
+      const next = p.tempo && new TempoMap(p.tempo, tx.before.sampleRate);
       if (p.meter) new MeterMap(p.meter);
+      if (next && keep === "bars") keepBars(tx, timebaseOf(tx.before).tempo, next);
     } catch (error) {
       throw new EditError((error as Error).message, p.tempo ? "tempo" : "meter");
     }

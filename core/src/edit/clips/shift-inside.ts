@@ -1,0 +1,27 @@
+import { z } from "zod";
+import { ClipIds, countNames, defineEdit } from "../definition";
+import { EditError } from "../errors";
+
+export const shiftInside = defineEdit({
+  type: "shift-inside",
+  about: "Shifts the audio inside the fixed edges of clips, `by` samples: positive plays it later, negative earlier.",
+  params: z.object({ clipIds: ClipIds, by: z.int() }),
+  example: { type: "shift-inside", clipIds: ["clip-1"], by: 240 },
+  apply(tx, { clipIds, by }) {
+    const clips = [...new Set(clipIds)].map((id) => tx.clip(id));
+    for (const clip of clips) {
+      const after = (tx.before.sources.get(clip.sourceId)?.length ?? 0) - clip.offset - clip.length;
+      if (by > clip.offset || -by > after) {
+        throw new EditError(
+          `${clip.name || "The clip"} has only ${by > 0 ? clip.offset : after} more samples ${by > 0 ? "before its start" : "after its end"}.`,
+          "by",
+        );
+      }
+      tx.setClip({ ...clip, offset: clip.offset - by });
+    }
+    return `Shift inside ${countNames(
+      clips.map((c) => c.name),
+      "clip",
+    )}`;
+  },
+});

@@ -1,0 +1,142 @@
+"use client";
+import { timebaseOf } from "@wet-thread/core/model/document";
+import { formatPosition, type PositionUnit, parsePosition } from "@wet-thread/core/time/format";
+import { useEffect, useRef, useState } from "react";
+import { toast } from "sonner";
+import { reveal } from "@/commands/actions";
+import { transport } from "@/engine/transport";
+import { session } from "@/state/session";
+import { setSettings, useSettings } from "@/state/settings";
+import { useView, view } from "@/state/view";
+import { placePlayhead } from "@/timeline/gestures";
+import { preview, usePreview } from "@/timeline/preview";
+import { Popover } from "@/ui/controls";
+
+const UNITS: readonly (readonly [PositionUnit, string])[] = [
+  ["bars", "bars"],
+  ["time", "time"],
+  ["timecode", "timecode"],
+  ["samples", "samples"],
+];
+
+/** Where the playhead is, in two units of one's choice, and the tempo and meter there. A click types a position, in any unit. */
+export function ReadOuts() {
+  const units = useSettings((s) => s.readOuts);
+  const tempo = useRef<HTMLSpanElement>(null);
+  const texts = [useRef<HTMLButtonElement>(null), useRef<HTMLButtonElement>(null)];
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the refs stay the same
+  useEffect(() => {
+    let due = 0;
+    // Written straight into the page, since it changes with every frame.
+    const write = (): void => {
+      due = 0;
+      const { doc } = session().store.getState();
+      const base = timebaseOf(doc);
+      const at = Math.round(preview().playhead ?? (view().playing ? transport().position() : view().playhead));
+      const tick = base.tempo.sampleToTick(at);
+      const meter = base.meter.meterAt(tick);
+      units.forEach((unit, i) => {
+        const node = texts[i].current;
+        if (node) node.textContent = formatPosition(at, unit, base);
+      });
+      if (tempo.current) tempo.current.textContent = `${base.tempo.bpmAt(tick).toFixed(2)}  ${meter.numerator}/${meter.denominator}`;
+      if (view().playing) request();
+    };
+    const request = (): void => {
+      if (!due) due = requestAnimationFrame(write);
+    };
+    const offs = [useView.subscribe(request), usePreview.subscribe(request), session().store.subscribe(request)];
+    request();
+    return () => {
+      for (const off of offs) off();
+      cancelAnimationFrame(due);
+    };
+  }, [units]);
+  return (
+    <div className="ml-1 flex h-9 items-center gap-1.5 rounded-md border border-line bg-ground px-3">
+      <ReadOut index={0} unit={units[0]} text={texts[0]} className="min-w-[92px] font-semibold text-xl" />
+      <ReadOut index={1} unit={units[1]} text={texts[1]} className="ml-1 min-w-[76px] text-ink-2 text-lg" />
+      <span ref={tempo} className="num ml-1 whitespace-pre text-ink-2 text-sm max-[1180px]:hidden" />
+    </div>
+  );
+}
+
+function ReadOut({
+  index,
+  unit,
+  text,
+  className,
+}: {
+  index: 0 | 1;
+  unit: PositionUnit;
+  text: React.RefObject<HTMLButtonElement | null>;
+  className: string;
+}) {
+  const [typing, setTyping] = useState<string | null>(null);
+  const units = useSettings((s) => s.readOuts);
+  const name = index === 0 ? "First read-out" : "Second read-out";
+  const commit = (): void => {
+    if (typing === null) return;
+    setTyping(null);
+    try {
+      const at = parsePosition(typing, unit, timebaseOf(session().doc), Math.round(view().playhead));
+      placePlayhead(at);
+      reveal(at);
+    } catch (error) {
+      toast.error((error as Error).message);
+    }
+  };
+  return (
+    <>
+      {typing === null ? (
+        <button
+          ref={text}
+          type="button"
+          aria-label={name}
+          data-testid={`read-out-${index}`}
+          className={`num text-left ${className}`}
+          onClick={() => setTyping(formatPosition(Math.round(view().playhead), unit, timebaseOf(session().doc)))}
+        />
+      ) : (
+        <input
+          // biome-ignore lint/a11y/noAutofocus: a click on the read-out asked for it
+          autoFocus
+          aria-label={name}
+          className={`num w-[110px] rounded-sm bg-raised ${className}`}
+          value={typing}
+          onFocus={(e) => e.target.select()}
+          onChange={(e) => setTyping(e.target.value)}
+          onBlur={() => setTyping(null)}
+          onKeyDown={(e) => {
+            if (e.key === "Enter") commit();
+            if (e.key === "Escape") setTyping(null);
+          }}
+        />
+      )}
+      <Popover
+        width={150}
+        trigger={
+          <button type="button" aria-label={`Unit of the ${name.toLowerCase()}`} className="rounded-sm px-1 text-ink-3 text-xs hover:bg-weft">
+            {unit}
+          </button>
+        }
+      >
+        <div role="radiogroup" aria-label={`Unit of the ${name.toLowerCase()}`} className="flex flex-col">
+          {UNITS.map(([id, label]) => (
+            // biome-ignore lint/a11y/useSemanticElements: a short list of choices
+            <button
+              key={id}
+              type="button"
+              role="radio"
+              aria-checked={id === unit}
+              className="rounded-sm px-2 py-1 text-left hover:bg-weft aria-checked:font-semibold"
+              onClick={() => setSettings({ readOuts: index === 0 ? [id, units[1]] : [units[0], id] })}
+            >
+              {label}
+            </button>
+          ))}
+        </div>
+      </Popover>
+    </>
+  );
+}
