@@ -35,7 +35,7 @@ export async function createDemo(base: string, name = PROJECT.name): Promise<{ p
   for (const made of recordings) {
     const source = await call<{ id: string }>(`${base}/api/projects/${project.id}/sources?name=${encodeURIComponent(`${made.name}.wav`)}`, {
       method: "POST",
-      body: wavBytes(made),
+      body: made.bytes,
     });
     ids.set(made.name, source.id);
   }

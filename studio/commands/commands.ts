@@ -118,8 +118,8 @@ const takes = (target: EventTarget | null, key: string): boolean => {
 /** Taps shorter than this turn snapping on or off; longer ones only lend. */
 const TAP_MS = 250;
 
-/** Listens for keys until the returned function is called. `cancel` ends a gesture; true when there was one. */
-export function listenForKeys(cancel: () => boolean, regrip: () => void): () => void {
+/** Listens for keys until the returned function is called. `cancel` ends a gesture; true when there was one. `busy` tells whether one is going on. */
+export function listenForKeys(cancel: () => boolean, regrip: () => void, busy: () => boolean): () => void {
   let gridDown = 0;
   let gestured = false;
   const release = (): void => {
@@ -137,7 +137,7 @@ export function listenForKeys(cancel: () => boolean, regrip: () => void): () => 
     if (key === "G" || key === "Shift+G") {
       if (gridDown === 0) {
         gridDown = performance.now();
-        gestured = false;
+        gestured = busy();
         setView({ gridHeld: true });
         regrip();
       }

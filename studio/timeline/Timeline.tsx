@@ -313,6 +313,7 @@ export function Timeline() {
       () => {
         if (gesture && last && pressed?.moved) gesture.move(last);
       },
+      () => gesture !== null || fromRuler !== null || preview().flag !== null,
     );
     return () => {
       for (const off of offs) off();
