@@ -12,7 +12,7 @@ import { Renderer } from "@wet-thread/core/render/renderer";
 import { allSeams, classify } from "@wet-thread/core/seam/seams";
 import { edgePoints, sortedPoints } from "@wet-thread/core/snap/points";
 import { snap } from "@wet-thread/core/snap/snap";
-import { gridLines } from "@wet-thread/core/time/grid";
+import { gridLines, stepSamples } from "@wet-thread/core/time/grid";
 import { largePiece, RATE } from "./large";
 
 interface Row {
@@ -70,6 +70,20 @@ function snapping(doc: Document): Row {
   ask(0);
   const times = Array.from({ length: 3000 }, (_, i) => timed(() => void ask(i * 997)));
   return { name: "snap.resolve", value: p95(times), unit: "ms p95", budget: "< 0.1" };
+}
+
+function gridDrawing(doc: Document): Row {
+  const timebase = timebaseOf(doc);
+  // Lines 14 px apart over 1,280 px, at a thousand places of a long piece.
+  const grid = gridLines({ kind: "note", division: 16, feel: "straight" }, timebase);
+  const wide = (stepSamples(grid.step, timebase) / 14) * 1280;
+  const times = Array.from({ length: 1000 }, (_, i) =>
+    timed(() => {
+      const end = i * 100_003 + wide;
+      for (let at = i * 100_003; at < end; at = grid.after(at).sample);
+    }),
+  );
+  return { name: "grid.lines", value: p95(times), unit: "ms p95 a screen", budget: "< 1" };
 }
 
 function seams(doc: Document): Row {
@@ -141,7 +155,7 @@ function peaks(): Row {
 }
 
 const large = largePiece(200, 100);
-const rows: Row[] = [...edits(large), snapping(large), seams(large), mixing(), peaks()];
+const rows: Row[] = [...edits(large), snapping(large), gridDrawing(large), seams(large), mixing(), peaks()];
 if (process.argv.includes("--json")) console.log(JSON.stringify(rows.map(({ budget: _, ...r }) => r)));
 else
   console.table(

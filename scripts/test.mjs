@@ -71,9 +71,16 @@ try {
     stops.push(server.stop);
     const env = { WET_THREAD_URL: server.url, DATABASE_URL: postgres.url };
     suite("api", bin("vitest"), vitest("e2e/api", "api.json"), path.join(out, "api.json"), vitestCount, { env });
-    suite("e2e", bin("playwright"), ["test", "--config", "e2e/playwright.config.ts"], path.join(out, "e2e.json"), playwrightCount, {
-      env: { ...env, PLAYWRIGHT_JSON_OUTPUT_NAME: path.join(out, "e2e.json") },
-    });
+    suite(
+      "e2e",
+      bin("playwright"),
+      ["test", "--config", "e2e/playwright.config.ts", ...(process.env.SPEC ? [process.env.SPEC] : [])],
+      path.join(out, "e2e.json"),
+      playwrightCount,
+      {
+        env: { ...env, PLAYWRIGHT_JSON_OUTPUT_NAME: path.join(out, "e2e.json") },
+      },
+    );
   }
 } catch (error) {
   console.error(error instanceof Halt ? `wet thread: ${error.message}` : error);

@@ -194,7 +194,7 @@ test("every kind of grid is chosen from the mode line, and what is drawn is what
   for (const step of ["3 beats", "1/8 dotted", "480 ticks", "333.3 ms", "5 frames", "quarter frame", "2 bars"]) {
     await dialog.getByLabel("Any step").fill(step);
     await page.keyboard.press("Enter");
-    await expect(line).toContainText(`${step.replace(/^(\d+ [a-z]+)s$/, "$1")} grid`);
+    await expect(line).toContainText(`${step.replace(/^(\d+ (?:bar|beat|tick|frame|sample))s$/, "$1")} grid`);
   }
   await dialog.getByLabel("Any step").fill("0 ms");
   await page.keyboard.press("Enter");

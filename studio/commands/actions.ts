@@ -219,14 +219,14 @@ export function nudge(direction: 1 | -1, part: NudgePart = "all"): void {
 export function addMarkerAtPlayhead(): void {
   const id = `marker-${Date.now().toString(36)}`;
   const position = Math.round(view().playing ? transport().position() : view().playhead);
-  if (session().edit([{ type: "add-marker", id, position }])) setView({ markId: id });
+  if (session().edit([{ type: "add-marker", id, position }])) setView({ markId: id, markPanel: true });
 }
 
 export function sectionFromRange(): void {
   const { range } = view();
   if (!range) return void toast("Make a range first; the section takes its bounds.", { id: "section" });
   const id = `section-${Date.now().toString(36)}`;
-  if (session().edit([{ type: "add-section", id, start: range.start, end: range.end }])) setView({ markId: id });
+  if (session().edit([{ type: "add-section", id, start: range.start, end: range.end }])) setView({ markId: id, markPanel: true });
 }
 
 export function stepMarker(direction: 1 | -1): void {

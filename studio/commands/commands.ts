@@ -71,7 +71,7 @@ export const COMMANDS: readonly Command[] = [
     id: "select-none",
     title: "Select nothing",
     keys: ["Escape"],
-    run: () => setView({ clipIds: new Set(), range: null, seamId: null, markId: null }),
+    run: () => setView({ clipIds: new Set(), range: null, seamId: null, markId: null, markPanel: false }),
   },
   { id: "tool-pointer", title: "Pointer", keys: ["P"], run: () => setView({ tool: "pointer" }) },
   { id: "tool-range", title: "Range", keys: ["R"], run: () => setView({ tool: "range" }) },

@@ -23,8 +23,9 @@ export interface View {
   readonly range: TimeRange | null;
   readonly trackId: string | null;
   readonly seamId: string | null;
-  /** The marker or section whose small panel is open, or that is nudged. */
+  /** The marker or section that is chosen (and nudged), and whether its small panel is open. */
   readonly markId: string | null;
+  readonly markPanel: boolean;
   readonly playhead: number;
   readonly playing: boolean;
   readonly follow: boolean;
@@ -48,6 +49,7 @@ export const useView = create<View>(() => ({
   trackId: null,
   seamId: null,
   markId: null,
+  markPanel: false,
   playhead: 0,
   playing: false,
   follow: true,

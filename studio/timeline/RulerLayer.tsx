@@ -71,7 +71,6 @@ function Panel({ open, onClose, at, children }: { open: boolean; onClose: () => 
           sideOffset={6}
           collisionPadding={8}
           className="z-40 w-[264px] space-y-2.5 rounded-lg border border-line bg-raised p-3 shadow-float outline-none"
-          onOpenAutoFocus={(e) => e.preventDefault()}
         >
           {children}
         </Popover.Content>
@@ -115,7 +114,7 @@ function Sections() {
 function SectionMark({ section }: { section: Section }) {
   const { px, width } = useScale();
   const [moving, setMoving] = useState<Partial<Section> | null>(null);
-  const open = useView((v) => v.markId === section.id);
+  const open = useView((v) => v.markPanel && v.markId === section.id);
   const doc = useSession((s) => s.doc);
   const { start, end } = { ...section, ...moving };
   const [x0, x1] = [px(start), px(end)];
@@ -150,7 +149,7 @@ function SectionMark({ section }: { section: Section }) {
         type="button"
         className="block h-full w-full truncate px-1.5 text-left font-semibold text-sm leading-none"
         onClick={range}
-        onDoubleClick={() => setView({ markId: section.id })}
+        onDoubleClick={() => setView({ markId: section.id, markPanel: true })}
       >
         {section.name}
       </button>
@@ -159,7 +158,7 @@ function SectionMark({ section }: { section: Section }) {
     </div>
   );
   return (
-    <Panel open={open} onClose={() => setView({ markId: null })} at={mark}>
+    <Panel open={open} onClose={() => setView({ markPanel: false })} at={mark}>
       <Field label="Name of the section" numeric={false} value={section.name} onCommit={(name) => set({ name })} />
       <div className="grid grid-cols-2 gap-2">
         <Field
@@ -194,7 +193,7 @@ function Markers() {
 function MarkerMark({ marker }: { marker: Marker }) {
   const { px, width } = useScale();
   const [moving, setMoving] = useState<number | null>(null);
-  const open = useView((v) => v.markId === marker.id);
+  const open = useView((v) => v.markPanel && v.markId === marker.id);
   const base = timebaseOf(useSession((s) => s.doc));
   const x = px(moving ?? marker.position);
   if (x < -60 || x > width + 10) return null;
@@ -219,7 +218,7 @@ function MarkerMark({ marker }: { marker: Marker }) {
           {
             show: setMoving,
             commit: (position) => set({ position }),
-            click: () => setView({ markId: marker.id, playhead: view().playing ? view().playhead : marker.position }),
+            click: () => setView({ markId: marker.id, markPanel: true, playhead: view().playing ? view().playhead : marker.position }),
           },
         )
       }
@@ -228,7 +227,7 @@ function MarkerMark({ marker }: { marker: Marker }) {
     </button>
   );
   return (
-    <Panel open={open} onClose={() => setView({ markId: null })} at={mark}>
+    <Panel open={open} onClose={() => setView({ markPanel: false })} at={mark}>
       <Field label="Name of the marker" numeric={false} value={marker.name} onCommit={(name) => set({ name })} />
       <Field
         label="Position of the marker"

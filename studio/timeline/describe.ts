@@ -15,7 +15,7 @@ const WORDS: Readonly<Record<string, string>> = {
 };
 
 /** A step as it stands before the word grid: "1/16", "10 tick", "2 bar". */
-export const gridName = (step: GridStep): string => describeStep(step).replace(/^(\d+ [a-z]+)s$/, "$1");
+export const gridName = (step: GridStep): string => describeStep(step).replace(/^(\d+ (?:bar|beat|tick|frame|sample))s$/, "$1");
 
 /** The lines of the drag flag: the position in both units, the change, and what attracted. */
 export function flagLines(doc: Document, position: number, from: number | null, target: { kind: string } | null, extra?: string): string[] {

@@ -143,6 +143,46 @@ describe("timecode", () => {
   });
 });
 
+describe("a table checked by hand", () => {
+  // 6/8 for two bars at 120, 3/4 for two bars gliding from 120 to 60, then 4/4 at 60.
+  const table = base({
+    tempo: new TempoMap(
+      [
+        { tick: 0, bpm: 120 },
+        { tick: 5760, bpm: 120, ramp: true },
+        { tick: 11_520, bpm: 60 },
+      ],
+      48_000,
+    ),
+    meter: new MeterMap([
+      { tick: 0, numerator: 6, denominator: 8 },
+      { tick: 5760, numerator: 3, denominator: 4 },
+      { tick: 11_520, numerator: 4, denominator: 4 },
+    ]),
+  });
+  // The glide lasts 60/960 · 5760/(60 − 120) · ln(60/120) = 6 · ln 2 = 4.158883083 s, so 199,626.388 samples.
+  it.each([
+    ["1.1.000", 0],
+    ["1.6.000", 60_000],
+    ["2.1.000", 72_000],
+    ["3.1.000", 144_000],
+    ["5.1.000", 144_000 + 199_626],
+    ["5.2.000", 144_000 + 199_626 + 48_000],
+    ["6.1.480", 144_000 + 199_626 + 4 * 48_000 + 24_000],
+  ])("%s is sample %i", (bars, sample) => {
+    expect(parsePosition(bars, "bars", table)).toBe(sample);
+    expect(formatBars(sample, table)).toBe(bars);
+  });
+  it("half way through the glide's bars the tempo is half way", () => {
+    expect(table.tempo.bpmAt(5760 + 2880)).toBe(90);
+  });
+  it("29.97 drop-frame at the hour is frame 107,892, at its own sample", () => {
+    expect(parsePosition("01:00:00:00", "timecode", base({ frameRate: frameRate("29.97 drop") }))).toBe(
+      Math.round((107_892 * 48_000 * 1001) / 30_000),
+    );
+  });
+});
+
 const steps = fc.oneof(
   fc.record({
     kind: fc.constant("note" as const),

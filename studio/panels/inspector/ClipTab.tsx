@@ -9,7 +9,7 @@ import { settings, useSettings } from "@/state/settings";
 import { useView, view } from "@/state/view";
 import { Button, Field } from "@/ui/controls";
 import { Shapes } from "../ModeLine";
-import { Empty, Label, numberFrom, signed } from "./parts";
+import { Empty, Label, lengthFrom, numberFrom, signed } from "./parts";
 
 /** What several clips have in common, or nothing. */
 function common<T>(clips: readonly Clip[], pick: (c: Clip) => T): T | null {
@@ -135,8 +135,8 @@ export function ClipTab() {
                   value={ms(common(clips, (c) => pick(c).length))}
                   unit="ms"
                   onCommit={(t) => {
-                    const v = numberFrom(t, 0, 600_000, "length in ms");
-                    if (v !== null) edit({ type: "set-fade", clipIds, edge, length: Math.round((v * doc.sampleRate) / 1000) });
+                    const length = lengthFrom(t);
+                    if (length !== null) edit({ type: "set-fade", clipIds, edge, length });
                   }}
                 />
               </div>

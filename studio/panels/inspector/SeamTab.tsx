@@ -20,7 +20,7 @@ import { findSeam, seamClass } from "@/timeline/seam-classes";
 import { PALETTES } from "@/timeline/theme";
 import { Button, Field, Segments } from "@/ui/controls";
 import { SHAPE_NAMES, Shapes } from "../ModeLine";
-import { Empty, Label, numberFrom, signed } from "./parts";
+import { Empty, Label, lengthFrom, numberFrom, signed } from "./parts";
 
 const BADGES: Readonly<Record<string, string>> = {
   raw: "bg-madder/15 text-madder",
@@ -151,8 +151,8 @@ function BlendControls({ doc, seam, blend, alike }: { doc: Document; seam: Seam;
             unit="ms"
             value={((right.fadeIn.length * 1000) / doc.sampleRate).toFixed(1)}
             onCommit={(t) => {
-              const v = numberFrom(t, 0.02, 600_000, "length in ms");
-              if (v !== null) set({ length: Math.max(1, Math.round((v * doc.sampleRate) / 1000)) });
+              const length = lengthFrom(t, 1);
+              if (length !== null) set({ length });
             }}
           />
         </div>
@@ -188,16 +188,16 @@ function OpenControls({ doc, seam }: { doc: Document; seam: Seam }) {
   const touching = out !== null && into !== null;
   const edgeFadeMs = useSettings((s) => s.edgeFadeMs);
   if (!out && !into) return <p className="mt-3 text-ink-2">Another clip lies over this edge; it is not heard.</p>;
-  const field = (name: string, clipId: string, edge: "in" | "out", length: number) => (
+  const field = (name: string, clipId: string, edge: "in" | "out", samples: number) => (
     <div>
       <Label>{name}</Label>
       <Field
         label={name}
         unit="ms"
-        value={((length * 1000) / doc.sampleRate).toFixed(1)}
+        value={((samples * 1000) / doc.sampleRate).toFixed(1)}
         onCommit={(t) => {
-          const v = numberFrom(t, 0, 600_000, "length in ms");
-          if (v !== null) session().edit([{ type: "set-fade", clipIds: [clipId], edge, length: Math.round((v * doc.sampleRate) / 1000) }]);
+          const length = lengthFrom(t);
+          if (length !== null) session().edit([{ type: "set-fade", clipIds: [clipId], edge, length }]);
         }}
       />
     </div>

@@ -1,6 +1,9 @@
 "use client";
+import { timebaseOf } from "@wet-thread/core/model/document";
+import { formatLength, parsePosition } from "@wet-thread/core/time/format";
 import type { ReactNode } from "react";
 import { toast } from "sonner";
+import { session } from "@/state/session";
 
 export const Label = ({ children, side }: { children: ReactNode; side?: ReactNode }) => (
   <div className="mt-3.5 mb-1 flex justify-between text-ink-2 text-sm">
@@ -31,3 +34,17 @@ export function numberFrom(text: string, least: number, most: number, what: stri
 }
 
 export const signed = (v: number, digits: number): string => `${v < 0 ? "−" : "+"}${Math.abs(v).toFixed(digits)}`;
+
+/** A length that a person typed: a bare number is milliseconds, anything else a number with its unit or a position's form. In samples. */
+export function lengthFrom(text: string, least = 0): number | null {
+  const base = timebaseOf(session().doc);
+  try {
+    const bare = /^\s*\d+([.,]\d+)?\s*$/.test(text);
+    const samples = parsePosition(bare ? `${text.trim().replace(",", ".")} ms` : text, "samples", base);
+    if (samples < least) throw new RangeError(`“${text}” is too short: the least is ${formatLength(least, base.sampleRate)}.`);
+    return samples;
+  } catch (error) {
+    toast.error((error as Error).message);
+    return null;
+  }
+}
