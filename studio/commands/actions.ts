@@ -15,6 +15,7 @@ import { placePlayhead } from "@/timeline/gestures";
 import { viewGrid } from "@/timeline/grid-columns";
 import { findSeam, laneSeams, seamClass } from "@/timeline/seam-classes";
 import { hitsIn } from "@/timeline/snapping";
+import { addMarker } from "./marks";
 
 const doc = (): Document => session().doc;
 const withFade = (edit: Edit): Edit => ({ ...edit, edgeFade: edgeFade(doc().sampleRate) });
@@ -216,11 +217,7 @@ export function nudge(direction: 1 | -1, part: NudgePart = "all"): void {
   toast(`Nudged ${formatChange(to - now.base, base.sampleRate)} in all`, { id: "nudge", duration: 1800 });
 }
 
-export function addMarkerAtPlayhead(): void {
-  const id = `marker-${Date.now().toString(36)}`;
-  const position = Math.round(view().playing ? transport().position() : view().playhead);
-  if (session().edit([{ type: "add-marker", id, position }])) setView({ markId: id, markPanel: true });
-}
+export const addMarkerAtPlayhead = (): void => addMarker(Math.round(view().playing ? transport().position() : view().playhead));
 
 export function sectionFromRange(): void {
   const { range } = view();

@@ -116,7 +116,7 @@ const takes = (target: EventTarget | null, key: string): boolean => {
 };
 
 /** Taps shorter than this turn snapping on or off; longer ones only lend. */
-const TAP_MS = 250;
+export const TAP_MS = 250;
 
 /** Listens for keys until the returned function is called. `cancel` ends a gesture; true when there was one. `busy` tells whether one is going on. */
 export function listenForKeys(cancel: () => boolean, regrip: () => void, busy: () => boolean): () => void {

@@ -5,12 +5,13 @@ import { describeStep, type GridFamily, type GridStep, isMusical, NOTE_DIVISIONS
 import { parseStep } from "@wet-thread/core/time/parse-step";
 import clsx from "clsx";
 import { ChevronDown } from "lucide-react";
-import { Fragment, type ReactNode } from "react";
+import { Fragment, type ReactNode, useRef } from "react";
 import { toast } from "sonner";
 import { type NudgePart, nudge } from "@/commands/actions";
+import { TAP_MS } from "@/commands/commands";
 import { useSession } from "@/state/session";
 import { type Overlaps, type Settings, setSettings, type Target, useSettings } from "@/state/settings";
-import { useView } from "@/state/view";
+import { setView, useView } from "@/state/view";
 import { gridName } from "@/timeline/describe";
 import { viewGrid } from "@/timeline/grid-columns";
 import { Field, Key, Picture, Popover, Segments, Slider } from "@/ui/controls";
@@ -35,6 +36,7 @@ function targetWords(targets: readonly Target[]): string {
 export function ModeLine() {
   const set = useSettings();
   const held = useView((v) => v.gridHeld);
+  const pressedAt = useRef(0);
   const inForce = set.snapOn !== held;
   return (
     <section
@@ -52,7 +54,18 @@ export function ModeLine() {
         role="switch"
         aria-checked={set.snapOn}
         aria-label="Snap"
-        onClick={() => setSettings({ snapOn: !set.snapOn })}
+        title="Tap to turn snapping on or off; hold it, with another finger on the timeline, to leave the grid for one move"
+        onPointerDown={(e) => {
+          e.currentTarget.setPointerCapture(e.pointerId);
+          pressedAt.current = performance.now();
+          setView({ gridHeld: true });
+        }}
+        onPointerUp={() => setView({ gridHeld: false })}
+        onPointerCancel={() => setView({ gridHeld: false })}
+        onClick={(e) => {
+          // A long hold only lent; the keyboard clicks without a press.
+          if (e.detail === 0 || performance.now() - pressedAt.current < TAP_MS) setSettings({ snapOn: !set.snapOn });
+        }}
         className={clsx(
           "relative h-[17px] w-[30px] shrink-0 rounded-full transition-colors",
           inForce ? "bg-indigo" : "bg-ink-3/50",

@@ -7,6 +7,7 @@ import type { TempoEvent } from "@wet-thread/core/time/tempo";
 import { Popover } from "radix-ui";
 import { type CSSProperties, type ReactNode, useState } from "react";
 import { toast } from "sonner";
+import { addMarker } from "@/commands/marks";
 import { session, useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { setView, useView, view } from "@/state/view";
@@ -34,6 +35,16 @@ export function RulerLayer() {
     <div className="pointer-events-none absolute inset-0 overflow-hidden">
       {sections && (
         <Row top={sections.top} height={sections.height} label="Sections and markers">
+          <button
+            type="button"
+            tabIndex={-1}
+            aria-label="Double-click to set a marker here"
+            className="pointer-events-auto absolute inset-0 cursor-default"
+            onDoubleClick={(e) => {
+              const at = view().start + (e.clientX - e.currentTarget.getBoundingClientRect().left) * view().samplesPerPixel;
+              addMarker(snapped(session().doc, { wanted: Math.max(0, at), origin: 0 }).position);
+            }}
+          />
           <Sections />
           <Markers />
         </Row>
@@ -139,8 +150,8 @@ function SectionMark({ section }: { section: Section }) {
     <div
       className="pointer-events-auto absolute top-[3px] h-[16px]"
       style={{
-        left: Math.max(x0, -8),
-        width: Math.min(x1, width + 8) - Math.max(x0, -8) - 1,
+        left: Math.max(x0, -3),
+        width: Math.min(x1, width + 8) - Math.max(x0, -3) - 1,
         background: `color-mix(in srgb, var(--${section.color}) 18%, var(--surface))`,
         borderLeft: `2.5px solid var(--${section.color})`,
       }}
@@ -303,7 +314,7 @@ function TempoAndMeter() {
   const setTempo = (events: readonly TempoEvent[]): void =>
     void session().edit([{ type: "set-time", tempo: [...events].sort((a, b) => a.tick - b.tick), keep: keepChoice }]);
   const setMeter = (events: readonly MeterEvent[]): void =>
-    void session().edit([{ type: "set-time", meter: [...events].sort((a, b) => a.tick - b.tick) }]);
+    void session().edit([{ type: "set-time", meter: [...events].sort((a, b) => a.tick - b.tick), keep: keepChoice }]);
   const barAt = (sample: number): number => {
     const bar = base.meter.barIndexAt(Math.max(0, base.tempo.sampleToTick(sample)));
     const [a, b] = [base.meter.barIndexToTick(bar), base.meter.barIndexToTick(bar + 1)];
@@ -368,6 +379,27 @@ function TempoAndMeter() {
 const CHIP =
   "pointer-events-auto absolute top-[3px] flex h-[15px] touch-none items-center rounded-sm border border-line bg-raised px-1 num text-[10.5px] font-semibold leading-none hover:border-ink-3";
 
+function KeepChoice() {
+  const [keep, setKeep] = useState(keepChoice);
+  return (
+    <div>
+      <p className="mb-1 text-ink-2 text-sm">When this changes, clips and marks keep their</p>
+      <Segments
+        label="Clips keep"
+        value={keep}
+        onChange={(v) => {
+          keepChoice = v;
+          setKeep(v);
+        }}
+        options={[
+          ["time", "Time"],
+          ["bars", "Bars"],
+        ]}
+      />
+    </div>
+  );
+}
+
 function TempoChip({
   event,
   last,
@@ -383,7 +415,6 @@ function TempoChip({
   const { px, width } = useScale();
   const [open, setOpen] = useState(false);
   const [moving, setMoving] = useState<number | null>(null);
-  const [keep, setKeep] = useState(keepChoice);
   const at = base.tempo.tickToSample(event.tick);
   const x = px(moving ?? at);
   if (x < -60 || x > width) return null;
@@ -435,21 +466,7 @@ function TempoChip({
           ]}
         />
       )}
-      <div>
-        <p className="mb-1 text-ink-2 text-sm">When the tempo changes, clips keep their</p>
-        <Segments
-          label="Clips keep"
-          value={keep}
-          onChange={(v) => {
-            keepChoice = v;
-            setKeep(v);
-          }}
-          options={[
-            ["time", "Time"],
-            ["bars", "Bars"],
-          ]}
-        />
-      </div>
+      <KeepChoice />
       {event.tick > 0 && (
         <Button className="w-full" onClick={() => onChange(others)}>
           Remove
@@ -515,6 +532,7 @@ function MeterChip({
           else toast.error(`“${t}” is no meter: it is written like 6/8, with 1 to 64 beats of a 1, 2, 4, 8, 16, 32 or 64th note.`);
         }}
       />
+      <KeepChoice />
       {event.tick > 0 && (
         <Button className="w-full" onClick={() => onChange(others)}>
           Remove

@@ -3,7 +3,7 @@ import { type Clip, clipEnd, gainFactor } from "@wet-thread/core/model/schema";
 import { pageReader } from "@/state/media";
 import type { View } from "@/state/view";
 import { drawnGain, waveInset } from "./cloth";
-import { CLOTH_TOP, type LaneBox, laneBoxes, NAME_STRIP, RAIL } from "./geometry";
+import { CLOTH_TOP, type LaneBox, laneBoxes, lanesHeight, NAME_STRIP, RAIL } from "./geometry";
 import type { Preview } from "./preview";
 import { laneSeams, seamClass } from "./seam-classes";
 import { faded, mix, type Palette } from "./theme";
@@ -37,6 +37,7 @@ export function paintOverlay(g: CanvasRenderingContext2D, scene: OverlayScene): 
     paintBeneath(g, scene, clips, top, box);
     paintRail(g, scene, box, top, from, to);
   }
+  paintDropArea(g, scene);
   paintRange(g, scene);
   if (preview.lit) {
     g.strokeStyle = scene.palette.dyes.weld;
@@ -48,6 +49,16 @@ export function paintOverlay(g: CanvasRenderingContext2D, scene: OverlayScene): 
     g.stroke();
   }
   if (preview.flag) paintFlag(g, scene, preview.flag);
+}
+
+/** Says in the free space below the lanes what it is for. */
+function paintDropArea(g: CanvasRenderingContext2D, { doc, view, palette }: OverlayScene): void {
+  const y = lanesHeight(doc) - view.scrollY;
+  if (view.height - y < 30) return;
+  g.font = `400 13px ${WORDS}`;
+  g.textBaseline = "middle";
+  g.fillStyle = palette.ink3;
+  g.fillText("Drop a recording here to start a track", 16, y + 25);
 }
 
 function paintClip(g: CanvasRenderingContext2D, scene: OverlayScene, box: LaneBox, clip: Clip, top: number, crowded: boolean): void {

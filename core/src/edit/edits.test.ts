@@ -44,6 +44,17 @@ const edits: fc.Arbitrary<Edit> = fc
       ),
       keep: fc.constantFrom("time", "bars"),
     }),
+    fc.record({
+      type: fc.constant("set-time"),
+      meter: fc.constantFrom(
+        [{ tick: 0, numerator: 3, denominator: 8 }],
+        [
+          { tick: 0, numerator: 6, denominator: 8 },
+          { tick: 500, numerator: 2, denominator: 4 },
+        ],
+      ),
+      keep: fc.constantFrom("time", "bars"),
+    }),
     fc.record({ type: fc.constant("set-fade"), clipIds: someClips, edge: fc.constantFrom("in", "out"), length: fc.integer({ min: 0, max: 4000 }) }),
     fc.record({
       type: fc.constant("fade-range"),
@@ -313,6 +324,12 @@ describe("a new tempo", () => {
     expect(applyEdit(doc, { type: "set-time", tempo }).doc.clips.get("c0")?.start).toBe(48_000);
     // At 120 the clip lay on the third beat; at 60 that is two seconds in.
     expect(applyEdit(doc, { type: "set-time", tempo, keep: "bars" }).doc.clips.get("c0")?.start).toBe(96_000);
+  });
+  it("or a new meter: what lay on bar 3 lies on bar 3", () => {
+    const doc = documentOf(1, [plainClip({ id: "c0", start: 2 * 96_000 + 24_000 })]);
+    const meter = [{ tick: 0, numerator: 3, denominator: 4 }];
+    expect(applyEdit(doc, { type: "set-time", meter, keep: "bars" }).doc.clips.get("c0")?.start).toBe(2 * 72_000 + 24_000);
+    expect(applyEdit(doc, { type: "set-time", meter }).doc.clips.get("c0")?.start).toBe(2 * 96_000 + 24_000);
   });
 });
 

@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { timebaseOf } from "../../model/document";
 import { Dye, Id, Loop, Meter, Name, Position, Tempo } from "../../model/schema";
+import type { Timebase } from "../../time/grid";
 import { MeterMap } from "../../time/meter";
 import { TempoMap } from "../../time/tempo";
 import { FRAME_RATES } from "../../time/timecode";
@@ -8,9 +9,10 @@ import { defineEdit } from "../definition";
 import { EditError } from "../errors";
 import type { Transaction } from "../transaction";
 
-/** Lays everything that has a place at the bars, beats and ticks that it had under the old maps. Lengths of sound stay. */
-function keepBars(tx: Transaction, before: TempoMap, after: TempoMap): void {
-  const at = (sample: number): number => Math.round(after.samplesAt(before.ticksAt(sample)));
+/** Lays everything that has a place at the bar, beat and tick that it had under the old maps. Lengths of sound stay. */
+function keepBars(tx: Transaction, before: Pick<Timebase, "tempo" | "meter">, after: Pick<Timebase, "tempo" | "meter">): void {
+  const at = (sample: number): number =>
+    Math.max(0, Math.round(after.tempo.samplesAt(after.meter.tickOf(before.meter.position(before.tempo.ticksAt(sample))))));
   const { piece, markers, sections } = tx.before;
   for (const lane of tx.before.lanes.values()) {
     for (const clip of lane.clips) {
@@ -44,9 +46,12 @@ export const setTime = defineEdit({
   },
   apply(tx, { keep, ...p }) {
     try {
-      const next = p.tempo && new TempoMap(p.tempo, tx.before.sampleRate);
-      if (p.meter) new MeterMap(p.meter);
-      if (next && keep === "bars") keepBars(tx, timebaseOf(tx.before).tempo, next);
+      const before = timebaseOf(tx.before);
+      const after = {
+        tempo: p.tempo ? new TempoMap(p.tempo, tx.before.sampleRate) : before.tempo,
+        meter: p.meter ? new MeterMap(p.meter, tx.before.piece.firstBar) : before.meter,
+      };
+      if (keep === "bars" && (p.tempo || p.meter)) keepBars(tx, before, after);
     } catch (error) {
       throw new EditError((error as Error).message, p.tempo ? "tempo" : "meter");
     }
