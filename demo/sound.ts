@@ -167,7 +167,7 @@ export async function makeRecordings(): Promise<Made[]> {
   return [
     loom("Shuttle", 12, 5, SHUTTLE_LATE, 210, 0.09, 100),
     loom("Treadle bed", 8, 5, TREADLE_LATE, 92, 0.16, 200),
-    await take("Guide, take 1", [0.25, "welcome", 0.9, "shuttle-slip", 0.45, "shuttle", 0.7, "sleep", 0.3], 600),
+    await take("Guide, take 1", [0.25, "welcome", 0.9, "shuttle-false-start", 0.45, "shuttle", 0.7, "sleep", 0.3], 600),
     await take("Guide, take 2", [0.2, "shuttle", 0.65, "treadle", 0.8, "oil", 0.35], 620),
     await take("Guide, take 3", [0.2, "bell", 0.75, "sleep", 0.6, "lights", 0.4], 640),
     bell(

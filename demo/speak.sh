@@ -5,7 +5,7 @@ cd "$(dirname "$0")/speech"
 say() { espeak-ng -v en-gb -s "$3" -p "$4" -g 4 -w "$1.wav" "$2"; }
 say welcome "Good evening. This is Harrow Mill, and the night shift is about to begin." 150 42
 say shuttle "On your left, the shuttle looms. Each shuttle flies two hundred times an hour." 152 42
-say shuttle-slip "On your left, the shuttle, the" 152 42
+say shuttle-false-start "On your left, the shuttle, the" 152 42
 say treadle "On your right, the treadle looms, slower, and older than the roof." 148 41
 say sleep "The looms never sleep, they say. We only dim the lamps." 146 43
 say oil "Oil and river water. You will smell both before you see either." 150 42

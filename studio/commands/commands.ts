@@ -90,8 +90,8 @@ const byKey = new Map(COMMANDS.flatMap((c) => c.keys.map((k) => [k, c])));
 
 /** The command's key as a person reads it. */
 export function keyOf(id: string): string {
-  const key = COMMANDS.find((c) => c.id === id)?.keys[0] ?? "";
-  return key.replace("Mod", "Ctrl").replace("ArrowRight", "→").replace("ArrowLeft", "←");
+  const [shown = ""] = COMMANDS.find((c) => c.id === id)?.keys ?? [];
+  return shown.replace("Mod", "Ctrl").replace("ArrowRight", "→").replace("ArrowLeft", "←");
 }
 
 function pressed(e: KeyboardEvent): string {

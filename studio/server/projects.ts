@@ -52,9 +52,12 @@ export async function listProjects() {
       sources: sql<number>`(select count(*)::int from sources s where s.project_id = projects.id)`,
       versions: sql<number>`(select count(*)::int from versions v where v.project_id = projects.id)`,
       tracks: sql<number>`(select count(*)::int from entities e join versions v on v.id = e.version_id where v.project_id = projects.id and e.kind = 'track')`,
-      dyes: sql<
-        string[]
-      >`(select coalesce(array_agg(e.data->>'color'), '{}') from entities e where e.kind = 'track' and e.version_id = (select v.id from versions v where v.project_id = projects.id order by v.created_at limit 1))`,
+      // Colours of the first version's tracks, in their order.
+      dyes: sql<string[]>`(
+        select coalesce(array_agg(t.data->>'color' order by o.place), '{}')
+        from entities p, jsonb_array_elements_text(p.data->'trackOrder') with ordinality as o(id, place), entities t
+        where p.kind = 'piece' and p.version_id = (select v.id from versions v where v.project_id = projects.id order by v.created_at limit 1)
+          and t.version_id = p.version_id and t.kind = 'track' and t.id = o.id)`,
       changedAt: sql<string>`(select max(v.changed_at) from versions v where v.project_id = projects.id)`,
     })
     .from(projects)

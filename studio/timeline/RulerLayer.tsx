@@ -1,6 +1,6 @@
 "use client";
 import { timebaseOf } from "@wet-thread/core/model/document";
-import { DYES, type Marker, type Section } from "@wet-thread/core/model/schema";
+import type { Marker, Section } from "@wet-thread/core/model/schema";
 import { formatPosition, parsePosition } from "@wet-thread/core/time/format";
 import { METER_DENOMINATORS, type MeterEvent } from "@wet-thread/core/time/meter";
 import type { TempoEvent } from "@wet-thread/core/time/tempo";
@@ -11,7 +11,7 @@ import { addMarker } from "@/commands/marks";
 import { session, useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { setView, useView, view } from "@/state/view";
-import { Button, Field, Segments } from "@/ui/controls";
+import { Button, Field, Segments, Swatches } from "@/ui/controls";
 import { dragPoint } from "./drag-point";
 import { rulerRows } from "./rulers";
 import { snapped } from "./snapping";
@@ -90,24 +90,6 @@ function Panel({ open, onClose, at, children }: { open: boolean; onClose: () => 
   );
 }
 
-const Swatches = ({ value, onChange }: { value: string; onChange: (dye: string) => void }) => (
-  <div className="flex gap-1.5" role="radiogroup" aria-label="Colour">
-    {DYES.map((dye) => (
-      // biome-ignore lint/a11y/useSemanticElements: swatches
-      <button
-        key={dye}
-        type="button"
-        role="radio"
-        aria-checked={value === dye}
-        aria-label={dye}
-        onClick={() => onChange(dye)}
-        className="size-5 rounded-full border-2 border-transparent aria-checked:border-ink"
-        style={{ background: `var(--${dye})` }}
-      />
-    ))}
-  </div>
-);
-
 /** A position typed in any unit, or a word on what was not understood. */
 function typed(text: string, from: number, then: (position: number) => void): void {
   try {
@@ -183,7 +165,7 @@ function SectionMark({ section }: { section: Section }) {
           onCommit={(t) => typed(t, section.end, (end) => set({ end }))}
         />
       </div>
-      <Swatches value={section.color} onChange={(color) => set({ color: color as Section["color"] })} />
+      <Swatches value={section.color} onChange={(color) => set({ color })} />
       <div className="flex gap-2">
         <Button className="flex-1" onClick={() => session().edit([{ type: "set-loop", loop: { start: section.start, end: section.end, on: true } }])}>
           Loop it
@@ -245,7 +227,7 @@ function MarkerMark({ marker }: { marker: Marker }) {
         value={formatPosition(marker.position, "bars", base)}
         onCommit={(t) => typed(t, marker.position, (position) => set({ position }))}
       />
-      <Swatches value={marker.color} onChange={(color) => set({ color: color as Marker["color"] })} />
+      <Swatches value={marker.color} onChange={(color) => set({ color })} />
       <Button className="w-full" onClick={() => session().edit([{ type: "remove-marker", id: marker.id }])}>
         Remove
       </Button>

@@ -1,4 +1,5 @@
 "use client";
+import { DYES, type Dye } from "@wet-thread/core/model/schema";
 import clsx from "clsx";
 import { Popover as RadixPopover, Slider as RadixSlider, Tooltip } from "radix-ui";
 import { type ButtonHTMLAttributes, type ReactNode, useEffect, useRef, useState } from "react";
@@ -267,5 +268,27 @@ export function Picture({
         {keys && <Key>{keys}</Key>}
       </span>
     </button>
+  );
+}
+
+/** The dyes to choose from; none is on where `value` is null. */
+export function Swatches({ value, onChange }: { value: Dye | null; onChange: (dye: Dye) => void }) {
+  return (
+    <div className="flex gap-1.5" role="radiogroup" aria-label="Colour">
+      {DYES.map((dye) => (
+        // biome-ignore lint/a11y/useSemanticElements: a row of colours reads better here than radio inputs
+        <button
+          key={dye}
+          type="button"
+          role="radio"
+          aria-checked={value === dye}
+          aria-label={dye}
+          title={dye}
+          onClick={() => onChange(dye)}
+          className="size-5 rounded-full border-2 border-transparent aria-checked:border-ink"
+          style={{ background: `var(--${dye})` }}
+        />
+      ))}
+    </div>
   );
 }

@@ -1,13 +1,13 @@
 "use client";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { timebaseOf } from "@wet-thread/core/model/document";
-import { type Clip, clipEnd, DYES } from "@wet-thread/core/model/schema";
+import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatClock, formatLength, formatPosition, parsePosition } from "@wet-thread/core/time/format";
 import { toast } from "sonner";
 import { session, useSession } from "@/state/session";
 import { settings, useSettings } from "@/state/settings";
 import { useView, view } from "@/state/view";
-import { Button, Field } from "@/ui/controls";
+import { Button, Field, Swatches } from "@/ui/controls";
 import { Shapes } from "../ModeLine";
 import { Empty, Label, lengthFrom, numberFrom, signed } from "./parts";
 
@@ -159,22 +159,7 @@ export function ClipTab() {
         );
       })}
       <div className="mt-4 border-line border-t pt-3">
-        <div className="flex gap-1.5" role="radiogroup" aria-label="Colour">
-          {DYES.map((dye) => (
-            // biome-ignore lint/a11y/useSemanticElements: swatches
-            <button
-              key={dye}
-              type="button"
-              role="radio"
-              aria-checked={common(clips, (c) => c.color) === dye}
-              aria-label={dye}
-              title={dye}
-              onClick={() => edit({ type: "set-clip", clipIds, color: dye })}
-              className="size-5 rounded-full border-2 border-transparent aria-checked:border-ink"
-              style={{ background: `var(--${dye})` }}
-            />
-          ))}
-        </div>
+        <Swatches value={common(clips, (c) => c.color)} onChange={(color) => edit({ type: "set-clip", clipIds, color })} />
         <div className="mt-3 flex gap-2">
           <Button className="flex-1" onClick={() => edit({ type: "mute", clipIds, mute: !clips.every((c) => c.mute) })}>
             {clips.every((c) => c.mute) ? "Unmute" : "Mute"}

@@ -1,11 +1,10 @@
 "use client";
 import { timebaseOf } from "@wet-thread/core/model/document";
-import { DYES } from "@wet-thread/core/model/schema";
 import { formatBars } from "@wet-thread/core/time/format";
 import { ArrowDown, ArrowUp } from "lucide-react";
 import { session, useSession } from "@/state/session";
 import { selectClips, setView, useView } from "@/state/view";
-import { Button, Field, Slider } from "@/ui/controls";
+import { Button, Field, Slider, Swatches } from "@/ui/controls";
 import { Empty, Label, numberFrom, signed } from "./parts";
 
 export function TrackTab() {
@@ -56,22 +55,7 @@ export function TrackTab() {
       <Label side={track.pan === 0 ? "centre" : `${Math.abs(Math.round(track.pan * 100))} ${track.pan < 0 ? "left" : "right"}`}>Pan</Label>
       <Slider label="Pan" min={-1} max={1} step={0.01} value={track.pan} onCommit={(pan) => set({ pan })} />
       <Label>Colour</Label>
-      <div className="flex gap-1.5" role="radiogroup" aria-label="Colour">
-        {DYES.map((dye) => (
-          // biome-ignore lint/a11y/useSemanticElements: swatches
-          <button
-            key={dye}
-            type="button"
-            role="radio"
-            aria-checked={track.color === dye}
-            aria-label={dye}
-            title={dye}
-            onClick={() => set({ color: dye })}
-            className="size-5 rounded-full border-2 border-transparent aria-checked:border-ink"
-            style={{ background: `var(--${dye})` }}
-          />
-        ))}
-      </div>
+      <Swatches value={track.color} onChange={(color) => set({ color })} />
       <div className="mt-4 flex gap-2">
         <Button
           aria-label="Move track up"
