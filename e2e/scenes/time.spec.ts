@@ -100,7 +100,7 @@ async function piece() {
 const beat = (n: number): number => Math.round((n * RATE * 60) / 92);
 const SNAP = { targets: ["grid"], pull: "always", step: { kind: "beat", count: 1 }, followsZoom: false, edgeFadeMs: 0, overlaps: "layer" };
 
-test("the held grid key leaves the grid in every kind of gesture: range, fade, playhead, split, marker, section, loop", async ({ page }) => {
+test("the held grid key leaves the grid in every kind of gesture: range, fade, playhead, trim, split, marker, section, loop", async ({ page }) => {
   const editor = await EditorPage.open(page, await piece(), SNAP);
   await page.getByTestId("lanes").hover();
   const per = await editor.samplesPerPixel();
@@ -151,6 +151,26 @@ test("the held grid key leaves the grid in every kind of gesture: range, fade, p
   await page.keyboard.up("g");
   await editor.saved();
   expect((await editor.version()).sections[0].end).toBeGreaterThan(RATE * 20);
+  // The loop, as a whole.
+  await page.getByRole("button", { name: "Shift", exact: true }).click();
+  await page.keyboard.press("l");
+  await editor.saved();
+  const loop = await page.getByLabel("Loop on").boundingBox();
+  if (!loop) throw new Error("no loop");
+  const hold = { x: loop.x + loop.width / 2, y: loop.y + 2 };
+  await page.keyboard.down("g");
+  await editor.drag(hold, { x: hold.x - 47, y: hold.y });
+  await page.keyboard.up("g");
+  await editor.saved();
+  expect(Math.abs(((await editor.version()).loop?.start ?? 0) - (RATE * 12 - 47 * per))).toBeLessThan(2 * per);
+  await page.keyboard.press("Escape");
+  // A trim.
+  const tail = await editor.at(RATE * 30, "a", 60);
+  await page.keyboard.down("g");
+  await editor.drag({ x: tail.x - 2, y: tail.y }, { x: tail.x - 61, y: tail.y });
+  await page.keyboard.up("g");
+  await editor.saved();
+  expect(Math.abs(clipEnd(await editor.clip("c")) - (RATE * 30 - 59 * per))).toBeLessThan(2 * per);
   // A split, off the line.
   await page.keyboard.press("x");
   const cut = await editor.at(beat(20) + 7000, "a", 60);

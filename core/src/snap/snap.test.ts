@@ -1,6 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { documentOf, plainClip } from "../testing/arbitraries";
+import { timebases } from "../testing/times";
 import { type GridStep, gridLines, type Timebase } from "../time/grid";
 import { MeterMap } from "../time/meter";
 import { TempoMap } from "../time/tempo";
@@ -56,6 +57,27 @@ describe("snapping", () => {
         else expect(Math.abs(timebase.tempo.ticksAt(at) - timebase.tempo.ticksAt(line) - offset)).toBeLessThan(0.05);
         expect(snap(query({ wanted: origin, origin, grid, placing: "offset" })).position).toBe(origin);
       }),
+    );
+  });
+  it("over random tempo and meter maps: lands, stays, keeps its offset and comes back", () => {
+    fc.assert(
+      fc.property(timebases, step, position, position, fc.constantFrom("line" as const, "offset" as const), (base, s, wanted, origin, placing) => {
+        const grid = gridLines(s, base);
+        const ask = (w: number, from: number) => snap(query({ wanted: w, origin: from, grid, placing, timebase: base }));
+        const { position: at, target } = ask(wanted, origin);
+        expect(ask(at, origin).position).toBe(at);
+        if (placing === "line") {
+          expect(grid.before(at).sample).toBe(at);
+          return;
+        }
+        expect(ask(origin, origin).position).toBe(origin);
+        const offset = gridOffset(origin, grid, base);
+        const line = target?.position ?? 0;
+        // Half a sample is at most a twelfth of a tick at 400 beats a minute and 44.1 kHz.
+        if (s.kind === "frame" || s.kind === "time") expect(at - line).toBe(offset);
+        else expect(Math.abs(base.tempo.ticksAt(at) - base.tempo.ticksAt(line) - offset)).toBeLessThan(0.16);
+      }),
+      { numRuns: 300 },
     );
   });
   it("keeping offset: stops at the earliest line that keeps it", () => {

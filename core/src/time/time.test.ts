@@ -1,20 +1,11 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
+import { rates, tempoMaps, timebases } from "../testing/times";
 import { formatBars, formatClock, parsePosition } from "./format";
 import { describeStep, type GridStep, gridLines, stepForZoom, stepSamples, type Timebase } from "./grid";
 import { MeterMap } from "./meter";
 import { type TempoEvent, TempoMap } from "./tempo";
 import { FRAME_RATES, formatTimecode, frameRate, frameToSample, sampleToFrame, timecodeToFrame } from "./timecode";
-
-const rates = fc.constantFrom(44_100, 48_000, 96_000);
-const bpm = fc.double({ min: 20, max: 400, noNaN: true }).map((b) => Math.round(b * 1000) / 1000);
-const tempoMaps = fc
-  .tuple(fc.array(fc.record({ gap: fc.integer({ min: 1, max: 200_000 }), bpm, ramp: fc.boolean() }), { minLength: 1, maxLength: 12 }), rates)
-  .map(([parts, rate]) => {
-    let tick = 0;
-    const events: TempoEvent[] = parts.map(({ gap, bpm, ramp }, i) => ({ tick: i === 0 ? 0 : (tick += gap), bpm, ramp }));
-    return new TempoMap(events, rate);
-  });
 
 /** An independent, wholly exact conversion for maps of steps: sums of big fractions. */
 function exactSample(events: readonly TempoEvent[], rate: number, tick: number): number {
@@ -194,25 +185,6 @@ const steps = fc.oneof(
   fc.record({ kind: fc.constant("frame" as const), fraction: fc.constantFrom(1 as const, 0.5 as const, 0.25 as const), count: fc.constant(1) }),
   fc.record({ kind: fc.constant("sample" as const), count: fc.integer({ min: 1, max: 5000 }) }),
 ) as fc.Arbitrary<GridStep>;
-const timebases = fc
-  .tuple(
-    tempoMaps,
-    fc.array(fc.record({ bars: fc.integer({ min: 1, max: 9 }), numerator: fc.constantFrom(2, 3, 4, 6, 7), denominator: fc.constantFrom(4, 8) }), {
-      minLength: 1,
-      maxLength: 5,
-    }),
-    fc.constantFrom(...FRAME_RATES),
-  )
-  .map(([tempo, parts, frameRate]) => {
-    let tick = 0;
-    const events = parts.map(({ bars, numerator, denominator }) => {
-      const event = { tick, numerator, denominator };
-      tick += (bars * numerator * 3840) / denominator;
-      return event;
-    });
-    return { sampleRate: tempo.sampleRate, tempo, meter: new MeterMap(events), frameRate };
-  });
-
 describe("grid", () => {
   it("has its line at or before every position, its next line after it, and nothing between", () => {
     fc.assert(
