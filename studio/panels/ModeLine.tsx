@@ -9,12 +9,13 @@ import { Fragment, type ReactNode, useRef } from "react";
 import { toast } from "sonner";
 import { type NudgePart, nudge } from "@/commands/actions";
 import { TAP_MS } from "@/commands/commands";
-import { useSession } from "@/state/session";
+import { session, useSession } from "@/state/session";
 import { type Overlaps, type Settings, setSettings, type Target, useSettings } from "@/state/settings";
 import { setView, useView } from "@/state/view";
 import { gridName } from "@/timeline/describe";
 import { viewGrid } from "@/timeline/grid-columns";
 import { Field, Key, Picture, Popover, Segments, Slider } from "@/ui/controls";
+import { lengthFrom } from "./inspector/parts";
 
 const TARGETS: readonly (readonly [Target, string])[] = [
   ["grid", "Grid"],
@@ -560,7 +561,10 @@ function EdgeMenu({ set }: { set: Settings }) {
           label="Length of edge fades"
           value={String(set.edgeFadeMs)}
           unit="ms"
-          onCommit={(t) => Number.isFinite(Number(t)) && Number(t) >= 0 && Number(t) <= 10_000 && setSettings({ edgeFadeMs: Number(t) })}
+          onCommit={(t) => {
+            const samples = lengthFrom(t);
+            if (samples !== null) setSettings({ edgeFadeMs: Math.round((samples * 1e6) / session().doc.sampleRate) / 1000 });
+          }}
         />
       </div>
       <Heading side={SHAPE_NAMES[set.edgeFadeShape]}>Shape</Heading>
