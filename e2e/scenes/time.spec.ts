@@ -265,6 +265,15 @@ test("tempo and meter by hand: added, typed, dragged, kept bars or time, refused
   await editor.saved();
   expect((await editor.version()).meter[1]).toEqual({ tick: 16 * 960, numerator: 6, denominator: 8 });
   await page.keyboard.press("Escape");
+  // Dragged on by a bar and put back.
+  const chip = await page.getByLabel("Meter 6/8").boundingBox();
+  const bars = [await editor.rulerAt(beat(16)), await editor.rulerAt(beat(19))];
+  if (!chip) throw new Error("no meter");
+  await editor.drag({ x: chip.x + 6, y: chip.y + 6 }, { x: chip.x + 6 + bars[1].x - bars[0].x, y: chip.y + 6 });
+  await editor.saved();
+  expect((await editor.version()).meter[1].tick).toBe(19 * 960);
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => (await editor.version()).meter[1].tick).toBe(16 * 960);
   // 6/8 has six beats: the read-out counts them.
   await page.getByTestId("read-out-0").click();
   await page.getByLabel("First read-out", { exact: true }).fill("5.6.100");

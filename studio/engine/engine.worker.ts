@@ -2,6 +2,7 @@
 import { CHUNK } from "@wet-thread/core/analysis/peaks";
 import { applyChanges, type Change, type Document, documentFrom } from "@wet-thread/core/model/document";
 import type { SourceInfo, VersionData } from "@wet-thread/core/model/schema";
+import { channelOf, readChunked } from "@wet-thread/core/render/chunked";
 import type { PcmReader } from "@wet-thread/core/render/reader";
 import { Renderer, spansNeeded } from "@wet-thread/core/render/renderer";
 import type { FromEngine, ToEngine } from "./messages";
@@ -61,23 +62,12 @@ class ChunkReader implements PcmReader {
   }
 
   read(sourceId: string, channel: number, from: number, out: Float32Array, at: number, count: number): boolean {
-    let whole = true;
     const channels = this.channels.get(sourceId)?.channels ?? 1;
-    for (let done = 0; done < count; ) {
-      const index = Math.floor((from + done) / CHUNK);
-      const into = from + done - index * CHUNK;
-      const n = Math.min(count - done, CHUNK - into);
-      const chunk = this.chunks.get(`${sourceId} ${index}`);
-      if (chunk) {
-        const start = (chunk.length / channels) * channel + into;
-        out.set(chunk.subarray(start, start + n), at + done);
-      } else {
-        out.fill(0, at + done, at + done + n);
-        whole = false;
-      }
-      done += n;
-    }
-    return whole;
+    const chunk = (index: number): Float32Array | undefined => {
+      const all = this.chunks.get(`${sourceId} ${index}`);
+      return all && channelOf(all, channels, channel);
+    };
+    return readChunked(chunk, from, out, at, count);
   }
 }
 

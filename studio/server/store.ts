@@ -1,5 +1,6 @@
 import { CHUNK, CHUNK_PEAKS, PEAK_FIELDS, PEAK_LEVELS, PEAK_OFFSETS } from "@wet-thread/core/analysis/peaks";
 import type { ByteSource } from "@wet-thread/core/media/source";
+import { readChunked } from "@wet-thread/core/render/chunked";
 import type { PcmReader, SourceSpan } from "@wet-thread/core/render/reader";
 import { asc, eq, sql } from "drizzle-orm";
 import { type Database, db } from "./db/client";
@@ -154,19 +155,6 @@ export class StoredReader implements PcmReader {
   }
 
   read(sourceId: string, channel: number, from: number, out: Float32Array, at: number, count: number): boolean {
-    let whole = true;
-    for (let done = 0; done < count; ) {
-      const index = Math.floor((from + done) / CHUNK);
-      const into = from + done - index * CHUNK;
-      const chunk = this.chunks.get(`${sourceId} ${channel} ${index}`);
-      const n = Math.min(count - done, CHUNK - into);
-      if (chunk) out.set(chunk.subarray(into, into + n), at + done);
-      else {
-        out.fill(0, at + done, at + done + n);
-        whole = false;
-      }
-      done += n;
-    }
-    return whole;
+    return readChunked((index) => this.chunks.get(`${sourceId} ${channel} ${index}`), from, out, at, count);
   }
 }

@@ -1,4 +1,5 @@
 import { CHUNK, levelFor, PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
+import { channelOf, readChunked } from "@wet-thread/core/render/chunked";
 import type { PcmReader } from "@wet-thread/core/render/reader";
 
 const TILE_ENTRIES = 1024;
@@ -116,33 +117,18 @@ export { levelFor };
 /** Samples that are in the page; what is missing is fetched, and false is answered meanwhile. */
 export const pageReader: PcmReader = {
   read(sourceId, channel, from, out, at, count) {
-    let whole = true;
-    for (let done = 0; done < count; ) {
-      const index = Math.floor((from + done) / CHUNK);
-      const into = from + done - index * CHUNK;
-      const n = Math.min(count - done, CHUNK - into);
-      const chunk = chunks.get(chunkUrl(sourceId, index));
-      if (chunk) {
-        const found = channelOf(chunk, sourceId, channel);
-        out.set(found.subarray(into, into + n), at + done);
-      } else {
-        out.fill(0, at + done, at + done + n);
-        whole = false;
-      }
-      done += n;
-    }
-    return whole;
+    const channels = channelCounts.get(sourceId) ?? 1;
+    const chunk = (index: number): Float32Array | undefined => {
+      const all = chunks.get(chunkUrl(sourceId, index));
+      return all && channelOf(all, channels, channel);
+    };
+    return readChunked(chunk, from, out, at, count);
   },
 };
 
 const channelCounts = new Map<string, number>();
 /** Chunks come with all channels in a row; how many there are is told here. */
 export const knowChannels = (sourceId: string, channels: number): void => void channelCounts.set(sourceId, channels);
-
-function channelOf(chunk: Float32Array, sourceId: string, channel: number): Float32Array {
-  const length = chunk.length / (channelCounts.get(sourceId) ?? 1);
-  return chunk.subarray(channel * length, (channel + 1) * length);
-}
 
 /** Waits until a stretch of a recording is in the page. */
 export async function haveSamples(sourceId: string, from: number, to: number): Promise<void> {
