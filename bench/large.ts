@@ -37,6 +37,7 @@ export function largePiece(tracks: number, perTrack: number): Document {
       fadeOut: FADE,
       blend: null,
       sync: null,
+      bundle: null,
     })),
   );
   return documentFrom(

@@ -24,7 +24,7 @@ function kind(s: Schema): string {
   return String(s.type ?? "value");
 }
 
-const COMMON = ["type", "edgeFade", "key"];
+const COMMON = ["type", "edgeFade", "key", "links", "inside"];
 
 /** The section on edits of docs/api.md. */
 export function editDocs(): string {

@@ -27,6 +27,8 @@ async function stage() {
       clip("clip-2", "track-1", 48_000, 200_000),
       clip("clip-3", "track-2", 0, 4800),
       clip("clip-4", "track-2", 48_000, 100_000),
+      clip("clip-5", "track-2", 384_000, 100_000),
+      { type: "bundle", id: "bundle-1", clipIds: ["clip-5"] },
       { type: "set-blend", clipId: "clip-4", length: 960 },
       { type: "add-marker", id: "marker-1", position: 1000 },
       { type: "add-section", id: "section-1", start: 0, end: 96_000 },
@@ -43,7 +45,7 @@ describe("docs/api.md", () => {
   it.each(EDITS.map((e) => [e.type, e.example] as const))("shows an example of %s that works", async (_, example) => {
     const { versionId, revision, sourceId } = await stage();
     const before = (await api("GET", `/api/versions/${versionId}`)).body;
-    const edit = "sourceId" in example ? { ...example, sourceId } : example;
+    const edit = JSON.parse(JSON.stringify(example).replaceAll("source-1", sourceId));
     const done = await api("POST", `/api/versions/${versionId}/edits`, { revision, edits: [edit] });
     expect(done).toMatchObject({ status: 200, body: { revision: revision + 1 } });
     await api("POST", `/api/versions/${versionId}/undo`, {});

@@ -58,6 +58,7 @@ async function load(on: Reader, id: string, lock = false): Promise<LoadedVersion
     clips: of("clip"),
     markers: of("marker"),
     sections: of("section"),
+    bundles: of("bundle"),
   });
   const doc = documentFrom(data, known);
   keep(id, row.revision, doc);
@@ -82,6 +83,7 @@ export function versionJson({ id, projectId, name, revision, doc }: LoadedVersio
     clips: rest.clips,
     markers: rest.markers,
     sections: rest.sections,
+    bundles: rest.bundles,
   };
 }
 

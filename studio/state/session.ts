@@ -63,8 +63,8 @@ export class Session {
   private closed = false;
 
   private constructor(project: ProjectRow, version: VersionAnswer) {
-    const { id, projectId: _, name, revision, tracks, clips, markers, sections, sampleRate, ...piece } = version;
-    this.base = documentFrom({ sampleRate, piece, tracks, clips, markers, sections }, infoOf(project.sources));
+    const { id, projectId: _, name, revision, tracks, clips, markers, sections, bundles, sampleRate, ...piece } = version;
+    this.base = documentFrom({ sampleRate, piece, tracks, clips, markers, sections, bundles }, infoOf(project.sources));
     this.unsent = new Unsent(id);
     this.store = createStore<SessionState>(() => ({
       project,

@@ -23,6 +23,7 @@ const clip = (id: string, start: number, length: number) => ({
   fadeOut: NO_FADE,
   blend: null,
   sync: null,
+  bundle: null,
 });
 const doc = documentFrom(
   {

@@ -9,15 +9,20 @@ export interface EditDefinition<P = unknown> {
   readonly about: string;
   readonly params: z.ZodType<P>;
   readonly example: Record<string, unknown>;
+  /** What links between tracks extend: the clips named, the one clip named, or the tracks named. */
+  readonly links?: Linking;
   /** Carries it out and returns the name of the step, as the history shows it. */
   apply(tx: Transaction, params: P): string;
 }
+
+export type Linking = "clipIds" | "clipId" | "trackIds";
 
 export function defineEdit<S extends z.ZodType>(edit: {
   type: string;
   about: string;
   params: S;
   example: Record<string, unknown>;
+  links?: Linking;
   apply(tx: Transaction, params: z.output<S>): string;
 }): EditDefinition {
   return edit as unknown as EditDefinition;
@@ -35,6 +40,8 @@ export const Common = z.object({
     .string()
     .regex(/^[a-z0-9]{4,40}$/, "A key is 4 to 40 small letters and digits.")
     .optional(),
+  links: z.boolean().default(true).describe("whether the edit is made on linked tracks too; false suspends the links for it"),
+  inside: Id.optional().describe("the bundle in which the edit is made: new clips join it, and a split does not divide it"),
 });
 
 export { Position };

@@ -1,28 +1,38 @@
 import { z } from "zod";
 import type { Change, Document } from "../model/document";
-import { NO_FADE } from "../model/schema";
+import { bundle, release, setBundle } from "./bundles/bundle";
+import { settleBundles } from "./bundles/settle";
 import { addClip } from "./clips/add-clip";
 import { removeBlend, setBlend } from "./clips/blends";
+import { copy, paste, repeat } from "./clips/copy";
 import { deleteClips } from "./clips/delete";
 import { fadeRange, setFade } from "./clips/fades";
+import { join } from "./clips/join";
 import { move } from "./clips/move";
-import { mute, setClip, setGain } from "./clips/settings";
+import { mute, setClip, setGain, setLayer } from "./clips/settings";
 import { shiftInside } from "./clips/shift-inside";
 import { split } from "./clips/split";
 import { trim } from "./clips/trim";
-import { Common, type EditDefinition } from "./definition";
+import { Common, type EditDefinition, type Linking } from "./definition";
 import { EditError } from "./errors";
+import { leadsOf, withLinkedTracks } from "./links";
 import { addMarker, addSection, removeMarker, removeSection, setLoop, setMarker, setSection, setTime } from "./piece/piece";
-import { addTrack, moveTrack, removeTrack, renameTrack, setTrack } from "./tracks/tracks";
+import { insertSection, insertTime, removeTime } from "./piece/sections";
+import { deleteRange, moveRange, muteRange, repeatRange, splitRange } from "./ranges/ranges";
+import { addTrack, duplicateTrack, moveTrack, removeTrack, renameTrack, setTrack } from "./tracks/tracks";
 import { Transaction } from "./transaction";
 
 /** Every edit there is. */
 export const EDITS: readonly EditDefinition[] = [
   addClip,
   move,
+  copy,
+  repeat,
+  paste,
   split,
   trim,
   deleteClips,
+  join,
   shiftInside,
   setFade,
   fadeRange,
@@ -31,7 +41,17 @@ export const EDITS: readonly EditDefinition[] = [
   setGain,
   mute,
   setClip,
+  setLayer,
+  bundle,
+  release,
+  setBundle,
+  deleteRange,
+  splitRange,
+  muteRange,
+  moveRange,
+  repeatRange,
   addTrack,
+  duplicateTrack,
   renameTrack,
   removeTrack,
   moveTrack,
@@ -44,6 +64,9 @@ export const EDITS: readonly EditDefinition[] = [
   addSection,
   setSection,
   removeSection,
+  insertTime,
+  removeTime,
+  insertSection,
 ];
 
 const byType = new Map(EDITS.map((e) => [e.type, e]));
@@ -79,10 +102,39 @@ export function applyEdit(doc: Document, edit: Edit): Outcome {
   const params = definition.params.safeParse(edit);
   const issue = params.success ? common.error?.issues[0] : params.error.issues[0];
   if (issue) throw new EditError(`${edit.type}: ${issue.message}`, issue.path.join("."));
-  const { edgeFade, key } = common.data as z.output<typeof Common>;
-  const tx = new Transaction(doc, key ?? newKey());
-  const name = definition.apply(tx, params.data);
-  return { ...tx.finish(edgeFade ?? NO_FADE), name };
+  const { edgeFade, key, links, inside } = common.data as z.output<typeof Common>;
+  if (inside !== undefined && !doc.bundles.has(inside)) throw new EditError("The bundle that was open is not there any more.", "inside");
+  const linked = definition.links && links ? throughLinks(doc, definition.links, params.data as object) : null;
+  const tx = new Transaction(doc, key ?? newKey(), inside ?? null, linked?.leads);
+  const name = definition.apply(tx, linked?.params ?? params.data);
+  for (const clipId of linked?.others ?? []) alongLink(() => definition.apply(tx, { ...(params.data as object), clipId, with: undefined }));
+  tx.settleEdges(edgeFade);
+  settleBundles(tx);
+  return { ...tx.finish(), name };
+}
+
+/** An edit's parameters with what links between tracks bring in, and who goes along with whom. */
+function throughLinks(doc: Document, on: Linking, params: object): { params: object; leads: ReadonlyMap<string, string>; others: string[] } | null {
+  const named = (params as Record<string, unknown>)[on];
+  const tracks = (params as { trackIds?: string[] }).trackIds;
+  if (on === "trackIds" || (tracks && !(named as string[] | undefined)?.length)) {
+    const trackIds = withLinkedTracks(doc, tracks as string[]);
+    return { params: { ...params, trackIds }, leads: new Map(), others: [] };
+  }
+  if (on === "clipId") return { params, leads: new Map(), others: [...leadsOf(doc, [named as string]).keys()] };
+  const clipIds = named as string[] | undefined;
+  if (!clipIds?.length) return null;
+  const leads = leadsOf(doc, clipIds);
+  return leads.size === 0 ? null : { params: { ...params, clipIds: [...clipIds, ...leads.keys()] }, leads, others: [] };
+}
+
+/** Does on a linked track what the edit did on its own, where it can be done there. */
+function alongLink(apply: () => void): void {
+  try {
+    apply();
+  } catch (error) {
+    if (!(error instanceof EditError)) throw error;
+  }
 }
 
 /** Applies edits in order as one step: all of them or, with an EditError, none. */

@@ -23,9 +23,16 @@ export class Transaction {
     readonly before: Document,
     /** Makes the ids of what this edit creates the same in the page and on the server. */
     private readonly key: string,
+    /** The bundle that is open: new clips join it, and splitting does not divide it. */
+    readonly inside: string | null = null,
+    /** For each clip that a link brought in, the one that it goes along with. */
+    readonly leads: ReadonlyMap<string, string> = new Map(),
   ) {
     this.current = before;
   }
+
+  /** The fade that new edges get when the edit was given none; an edit that promises to smooth sets it. */
+  ownEdge: EdgeFade = NO_FADE;
 
   newId(): string {
     return `${this.key}.${++this.ids}`;
@@ -49,13 +56,14 @@ export class Transaction {
   }
 
   private stored(kind: EntityKind, id: string): Entities[EntityKind] | null {
-    const { piece, tracks, clips, markers, sections } = this.before;
+    const { piece, tracks, clips, markers, sections, bundles } = this.before;
     const found = {
       piece: () => piece,
       track: () => tracks.get(id),
       clip: () => clips.get(id),
       marker: () => markers.get(id),
       section: () => sections.get(id),
+      bundle: () => bundles.get(id),
     }[kind]();
     return found ?? null;
   }
@@ -76,6 +84,7 @@ export class Transaction {
   track = (id: string, path = "trackId"): Track => this.need("track", id, path);
   marker = (id: string, path = "id") => this.need("marker", id, path);
   section = (id: string, path = "id") => this.need("section", id, path);
+  bundle = (id: string, path = "bundleId") => this.need("bundle", id, path);
   lane = (trackId: string): Lane => this.doc.lanes.get(trackId) as Lane;
 
   setClip(clip: Clip): void {
@@ -88,7 +97,13 @@ export class Transaction {
     this.set("piece", PIECE_ID, { ...this.doc.piece, ...part });
   }
 
-  private clipChanges(): Extract<Change, { kind: "clip" }>[] {
+  /** The bundles made or changed so far. */
+  changedBundles(): string[] {
+    return [...this.changed.values()].filter((c) => c.kind === "bundle").map((c) => c.id);
+  }
+
+  /** The clips touched so far, as they were and are. */
+  clipChanges(): Extract<Change, { kind: "clip" }>[] {
     return [...this.changed.values()].filter((c) => c.kind === "clip");
   }
 
@@ -156,10 +171,14 @@ export class Transaction {
     }
   }
 
-  /** Settles blends and new edges, checks every touched clip, and hands over the result. Throws EditError where an invariant would break. */
-  finish(edge: EdgeFade = NO_FADE): { doc: Document; changes: Change[] } {
+  /** Makes blends and new edges true after what was done. */
+  settleEdges(edge: EdgeFade = this.ownEdge): void {
     this.settleBlends(edge);
     this.fadeNewEdges(edge);
+  }
+
+  /** Checks every touched clip and hands over the result. Throws EditError where an invariant would break. */
+  finish(): { doc: Document; changes: Change[] } {
     this.settleLayers();
     const doc = this.doc;
     for (const { after } of this.clipChanges()) {

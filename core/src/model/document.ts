@@ -4,7 +4,7 @@ import { TempoMap } from "../time/tempo";
 import { frameRate } from "../time/timecode";
 import { IdIndex } from "./id-index";
 import { Lane } from "./lane";
-import { type Clip, clipEnd, type Marker, type Piece, type Section, type SourceInfo, type Track, type VersionData } from "./schema";
+import { type Bundle, type Clip, clipEnd, type Marker, type Piece, type Section, type SourceInfo, type Track, type VersionData } from "./schema";
 
 /**
  * A version as immutable data. Invariants (see `problems`): every clip lies on a track of the order and in exactly that track's lane;
@@ -20,6 +20,7 @@ export interface Document {
   readonly clips: IdIndex<Clip>;
   readonly markers: ReadonlyMap<string, Marker>;
   readonly sections: ReadonlyMap<string, Section>;
+  readonly bundles: ReadonlyMap<string, Bundle>;
 }
 
 /** The things of which a document is made; a change names one. */
@@ -29,6 +30,7 @@ export interface Entities {
   clip: Clip;
   marker: Marker;
   section: Section;
+  bundle: Bundle;
 }
 export type EntityKind = keyof Entities;
 
@@ -50,7 +52,10 @@ export const NEW_PIECE: Piece = {
 
 const byId = <T extends { id: string }>(list: readonly T[]): Map<string, T> => new Map(list.map((x) => [x.id, x]));
 
-export function documentFrom(data: VersionData, sources: ReadonlyMap<string, SourceInfo>): Document {
+export function documentFrom(
+  data: Omit<VersionData, "bundles"> & { readonly bundles?: readonly Bundle[] },
+  sources: ReadonlyMap<string, SourceInfo>,
+): Document {
   const perTrack = new Map<string, Clip[]>(data.tracks.map((t) => [t.id, []]));
   for (const clip of data.clips) perTrack.get(clip.trackId)?.push(clip);
   return {
@@ -62,10 +67,11 @@ export function documentFrom(data: VersionData, sources: ReadonlyMap<string, Sou
     clips: IdIndex.from(data.clips),
     markers: byId(data.markers),
     sections: byId(data.sections),
+    bundles: byId(data.bundles ?? []),
   };
 }
 
-/** The flat form of a document: tracks in order, clips by track and time. */
+/** The flat form of a document: tracks in order, clips by track and time, bundles by their start. */
 export function dataOf(doc: Document): VersionData {
   const tracks = doc.piece.trackOrder.map((id) => doc.tracks.get(id) as Track);
   return {
@@ -75,6 +81,7 @@ export function dataOf(doc: Document): VersionData {
     clips: tracks.flatMap((t) => [...(doc.lanes.get(t.id)?.clips ?? [])]),
     markers: [...doc.markers.values()].sort((a, b) => a.position - b.position),
     sections: [...doc.sections.values()].sort((a, b) => a.start - b.start),
+    bundles: [...doc.bundles.values()].sort((a, b) => a.start - b.start || (a.id < b.id ? -1 : 1)),
   };
 }
 
@@ -128,6 +135,7 @@ export function applyChanges(doc: Document, changes: readonly Change[]): Documen
     clips: clips.length ? doc.clips.with(clips) : doc.clips,
     markers: withEntries(doc.markers, pick("marker")),
     sections: withEntries(doc.sections, pick("section")),
+    bundles: withEntries(doc.bundles, pick("bundle")),
   };
 }
 

@@ -53,6 +53,17 @@ export function problems(doc: Document): string[] {
     });
   }
   if (count !== doc.clips.size) found.push("the index holds clips that no lane has");
+  const filled = new Set<string>();
+  for (const clip of doc.clips.values()) {
+    for (let id = clip.bundle; id !== null && !filled.has(id); id = doc.bundles.get(id)?.parent ?? null) {
+      if (!doc.bundles.has(id)) found.push(`${clip.id} lies in bundle ${id}, which does not exist`);
+      filled.add(id);
+    }
+  }
+  for (const bundle of doc.bundles.values()) {
+    if (!filled.has(bundle.id)) found.push(`bundle ${bundle.id} is empty`);
+    if (bundle.parent !== null && !doc.bundles.has(bundle.parent)) found.push(`bundle ${bundle.id} lies in one that does not exist`);
+  }
   for (const section of doc.sections.values()) if (section.end <= section.start) found.push(`section ${section.name} has no length`);
   return found;
 }

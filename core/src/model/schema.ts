@@ -76,6 +76,8 @@ export const Clip = z.object({
   blend: Blend.nullable(),
   /** The moment inside the clip, in samples from its start, that is placed and snapped in place of the start. */
   sync: Position.nullable(),
+  /** The innermost bundle that it belongs to. */
+  bundle: Id.nullable().default(null),
 });
 export type Clip = z.infer<typeof Clip>;
 
@@ -100,6 +102,21 @@ export type Marker = z.infer<typeof Marker>;
 
 export const Section = z.object({ id: Id, start: Position, end: Position, name: Name, color: Dye });
 export type Section = z.infer<typeof Section>;
+
+/**
+ * Clips that are handled as one. A bundle may lie in another (`parent`). Bundles with the same `pattern` follow each other: what is done
+ * inside one is done inside all, counted from each one's own `start` and `trackId`.
+ */
+export const Bundle = z.object({
+  id: Id,
+  name: Name,
+  color: Dye.nullable(),
+  parent: Id.nullable(),
+  pattern: Id.nullable(),
+  start: Position,
+  trackId: Id,
+});
+export type Bundle = z.infer<typeof Bundle>;
 
 export const Tempo = z.object({ tick: z.int().min(0), bpm: z.number().min(MIN_BPM).max(MAX_BPM), ramp: z.boolean().optional() });
 export const Meter = z.object({
@@ -137,6 +154,7 @@ export const VersionData = z.object({
   clips: z.array(Clip),
   markers: z.array(Marker),
   sections: z.array(Section),
+  bundles: z.array(Bundle).default([]),
 });
 export type VersionData = z.infer<typeof VersionData>;
 

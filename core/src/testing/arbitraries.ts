@@ -52,6 +52,7 @@ export const plainClip = (over: Partial<Clip> & Pick<Clip, "id">): Clip => ({
   fadeOut: NO_FADE,
   blend: null,
   sync: null,
+  bundle: null,
   ...over,
 });
 

@@ -32,7 +32,16 @@ export const addClip = defineEdit({
       throw new EditError(`The recording is ${source.length} samples long; it can't start at ${rest.offset}.`, "offset");
     const clipId = id ?? tx.newId();
     if (tx.doc.clips.get(clipId)) throw new EditError(`There is already a clip "${clipId}".`, "id");
-    const clip = { ...rest, id: clipId, length: length ?? source.length - rest.offset, name: name ?? source.name, layer: 0, blend: null, sync: null };
+    const clip = {
+      ...rest,
+      id: clipId,
+      length: length ?? source.length - rest.offset,
+      name: name ?? source.name,
+      layer: 0,
+      blend: null,
+      sync: null,
+      bundle: tx.inside,
+    };
     tx.setClip(clip);
     settleOverlaps(tx, [clipId], overlap);
     return `Add ${clip.name}`;

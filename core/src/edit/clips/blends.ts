@@ -57,7 +57,7 @@ function blendClips(
 }
 
 /** The clip pair back at its splice, without the blend. */
-function unblended(tx: Transaction, right: Clip): { left: Clip; right: Clip } {
+export function unblended(tx: Transaction, right: Clip): { left: Clip; right: Clip } {
   if (!right.blend) throw new EditError(`${right.name || "The clip"} has no blend at its start.`, "clipId");
   const left = tx.clip(right.blend.with);
   // A splice that edits left behind falls back to the middle of the overlap.
@@ -90,6 +90,7 @@ export const setBlend = defineEdit({
     bend: Bend.optional(),
   }),
   example: { type: "set-blend", clipId: "clip-2", length: 480, place: "centred", law: "auto", shape: "power", bend: 0 },
+  links: "clipId",
   apply(tx, p) {
     let right = tx.clip(p.clipId, "clipId");
     const old = right.blend;
@@ -129,6 +130,7 @@ export const removeBlend = defineEdit({
   about: "Takes the crossfade at a clip's start away and puts both clips back to the splice.",
   params: z.object({ clipId: Id }),
   example: { type: "remove-blend", clipId: "clip-4" },
+  links: "clipId",
   apply(tx, { clipId }) {
     const { left, right } = unblended(tx, tx.clip(clipId, "clipId"));
     tx.setClip(left);

@@ -1,17 +1,19 @@
 import { z } from "zod";
 import { ClipIds, countNames, defineEdit } from "../definition";
+import { neighbourParams } from "../neighbours";
+import { liftClips } from "../room";
 
 export const deleteClips = defineEdit({
   type: "delete",
-  about: "Deletes clips; their places stay empty.",
-  params: z.object({ clipIds: ClipIds }),
+  about:
+    "Deletes clips. Holding, their places stay empty; rippling, what is later closes up over what is empty then; reordering, over their places in the sequence, gaps included.",
+  params: z.object({ clipIds: ClipIds, ...neighbourParams }),
   example: { type: "delete", clipIds: ["clip-2"] },
-  apply(tx, { clipIds }) {
-    const clips = [...new Set(clipIds)].map((id) => tx.clip(id));
-    for (const { id } of clips) tx.set("clip", id, null);
-    return `Delete ${countNames(
-      clips.map((c) => c.name),
-      "clip",
-    )}`;
+  links: "clipIds",
+  apply(tx, { clipIds, neighbours, reach }) {
+    const ids = [...new Set(clipIds)];
+    const names = ids.map((id) => tx.clip(id).name);
+    liftClips(tx, ids, neighbours, reach);
+    return `Delete ${countNames(names, "clip")}${neighbours === "hold" ? "" : " and close"}`;
   },
 });

@@ -30,6 +30,7 @@ export const setFade = defineEdit({
     bend: Bend.optional(),
   }),
   example: { type: "set-fade", clipIds: ["clip-1"], edge: "in", length: 480, shape: "s", bend: 0 },
+  links: "clipIds",
   apply(tx, { clipIds, edge, ...fade }) {
     for (const id of new Set(clipIds)) layFade(tx, tx.clip(id), edge, fade);
     return `Fade ${edge} ${countNames(
@@ -47,6 +48,7 @@ export const fadeRange = defineEdit({
     .object({ start: Position, end: Position, trackIds: TrackIds, edge: z.enum(["in", "out"]), shape: FadeShape.optional(), bend: Bend.optional() })
     .refine((p) => p.end > p.start, { message: "A range ends after it starts.", path: ["end"] }),
   example: { type: "fade-range", start: 24000, end: 480000, trackIds: ["track-1"], edge: "out" },
+  links: "trackIds",
   apply(tx, { start, end, trackIds, edge, shape, bend }) {
     const names: string[] = [];
     for (const trackId of trackIds) {

@@ -1,49 +1,177 @@
 import { z } from "zod";
-import { Id, Position } from "../../model/schema";
+import { blendAfter } from "../../model/document";
+import { type Clip, clipEnd, Id, Position } from "../../model/schema";
+import { partFromNeighbours, takeBlendOff } from "../cutting";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { neighbourParams, type Reach, reachGroups, ripple, type TimeChange } from "../neighbours";
 import { Overlap, settleOverlaps } from "../overlap";
+import { liftClips, nearestJoint, openRoom, placeEnd } from "../room";
+import type { Transaction } from "../transaction";
+
+/** Where clips go: in time by a distance or the earliest to a position, and down some lanes or all to one. */
+export const goingParams = {
+  by: z.int().optional(),
+  to: Position.optional(),
+  trackId: Id.optional(),
+  tracks: z.int().default(0).describe("lanes down; negative for up"),
+};
+interface Going {
+  readonly by?: number;
+  readonly to?: number;
+  readonly trackId?: string;
+  readonly tracks: number;
+}
+
+/** The clips as they shall lie. Throws EditError where one would start before zero or lie on no track. */
+export function placed(tx: Transaction, clips: readonly Clip[], { by, to, trackId, tracks }: Going): Clip[] {
+  // What links brought in goes along; only what was named sets the distance.
+  const named = clips.filter((c) => !tx.leads.has(c.id));
+  const shift = to !== undefined ? to - Math.min(...named.map((c) => c.start)) : (by ?? 0);
+  const early = Math.min(...clips.map((c) => c.start)) + shift;
+  if (early < 0) throw new EditError(`The clip would start ${-early} samples before zero.`, to === undefined ? "by" : "to");
+  const order = tx.before.piece.trackOrder;
+  if (trackId) tx.track(trackId);
+  return clips.map((clip) => {
+    const led = tx.leads.has(clip.id);
+    const row = order.indexOf(clip.trackId) + (led ? 0 : tracks);
+    if (row < 0 || row >= order.length) throw new EditError("There is no track that far away.", "tracks");
+    const blend =
+      clip.blend && clips.some((c) => c.id === clip.blend?.with) ? { ...clip.blend, splice: Math.max(0, clip.blend.splice + shift) } : clip.blend;
+    return { ...clip, start: clip.start + shift, trackId: trackId && !led ? trackId : order[row], blend };
+  });
+}
 
 export const move = defineEdit({
   type: "move",
   about:
-    "Moves clips together, in time (`by` samples, or the earliest `to` a position) and across tracks (`trackId` for all, or `tracks` lanes down).",
+    "Moves clips together, in time (`by` samples, or the earliest `to` a position) and across tracks (`trackId` for all, or `tracks` lanes down). Rippling, what starts after them on their track moves along; to another track they leave no gap and make room. Reordering, they leave their place in the track's sequence and go in before the clip `before`, or at the joint nearest to the position.",
   params: z
     .object({
       clipIds: ClipIds,
-      by: z.int().optional(),
-      to: Position.optional(),
-      trackId: Id.optional(),
-      tracks: z.int().default(0).describe("lanes down; negative for up"),
+      ...goingParams,
+      before: Id.nullable().optional().describe("reorder: the clip before which they go in; null for after the last"),
       overlap: Overlap,
+      ...neighbourParams,
     })
     .refine((p) => p.by === undefined || p.to === undefined, { message: "Give `by` or `to`, not both.", path: ["to"] }),
   example: { type: "move", clipIds: ["clip-1"], by: 4800 },
-  apply(tx, { clipIds, by, to, trackId, tracks, overlap }) {
+  links: "clipIds",
+  apply(tx, { clipIds, before, overlap, neighbours, reach, ...going }) {
     const clips = [...new Set(clipIds)].map((id) => tx.clip(id));
-    const first = Math.min(...clips.map((c) => c.start));
-    const shift = to !== undefined ? to - first : (by ?? 0);
-    if (first + shift < 0) throw new EditError(`The clip would start ${-(first + shift)} samples before zero.`, to === undefined ? "by" : "to");
-    const order = tx.before.piece.trackOrder;
-    if (trackId) tx.track(trackId);
-    for (const clip of clips) {
-      const lane = order.indexOf(clip.trackId) + tracks;
-      if (!trackId && (lane < 0 || lane >= order.length)) throw new EditError("There is no track that far away.", "tracks");
-      tx.setClip({
-        ...clip,
-        start: clip.start + shift,
-        trackId: trackId ?? order[lane],
-        blend: clip.blend && clips.some((c) => c.id === clip.blend?.with) ? { ...clip.blend, splice: clip.blend.splice + shift } : clip.blend,
-      });
+    const next = placed(tx, clips, going);
+    if (neighbours === "reorder") reorder(tx, clips, next, before);
+    else {
+      if (neighbours === "ripple") rippleMove(tx, clips, next, reach);
+      else for (const clip of next) tx.setClip(clip);
+      settleOverlaps(
+        tx,
+        clips.map((c) => c.id),
+        overlap,
+      );
     }
-    settleOverlaps(
-      tx,
-      clips.map((c) => c.id),
-      overlap,
-    );
-    return `Move ${countNames(
+    return `${neighbours === "reorder" ? "Reorder" : "Move"} ${countNames(
       clips.map((c) => c.name),
       "clip",
     )}`;
   },
 });
+
+/** On their own track, what starts later moves along; those that change track close up behind and make room where they land. */
+function rippleMove(tx: Transaction, clips: readonly Clip[], next: readonly Clip[], reach: Reach): void {
+  const staying = next.filter((c, i) => c.trackId === clips[i].trackId);
+  const leaving = next.filter((c, i) => c.trackId !== clips[i].trackId);
+  const ids = new Set(clips.map((c) => c.id));
+  if (staying.length) {
+    const was = new Map(clips.map((c) => [c.id, c]));
+    const by = staying[0].start - (was.get(staying[0].id) as Clip).start;
+    const changes: TimeChange[] = [];
+    const along = new Map<string, number>();
+    const groups = reachGroups(
+      tx,
+      staying.map((c) => c.trackId),
+      reach,
+    );
+    for (const group of groups) {
+      const own = staying.filter((c) => group.includes(c.trackId)).map((c) => was.get(c.id) as Clip);
+      const from = Math.min(...own.map(clipEnd));
+      changes.push({ trackId: own[0].trackId, at: from, by });
+      for (const clip of own) {
+        const follower = blendAfter(tx.doc, clip);
+        if (follower) along.set(follower.id, from);
+      }
+    }
+    // Marks that lie on the clips go with them.
+    ripple(tx, changes, reach, { except: ids, along, marksAt: Math.min(...staying.map((c) => (was.get(c.id) as Clip).start)) });
+    for (const clip of staying) tx.setClip(clip);
+  }
+  if (leaving.length) {
+    liftClips(
+      tx,
+      leaving.map((c) => c.id),
+      "ripple",
+      reach,
+    );
+    makeRoomFor(tx, leaving, reach);
+    for (const clip of leaving) tx.setClip({ ...clip, blend: keptBlend(clip, leaving) });
+  }
+}
+
+const keptBlend = (clip: Clip, among: readonly Clip[]): Clip["blend"] =>
+  clip.blend && among.some((c) => c.id === clip.blend?.with) ? clip.blend : null;
+
+/** Opens room for clips as they shall lie: on each group of tracks in reach one opening, from the first to the end of the last. */
+export function makeRoomFor(tx: Transaction, clips: readonly Clip[], reach: Reach, least = 0): void {
+  for (const group of reachGroups(
+    tx,
+    clips.map((c) => c.trackId),
+    reach,
+  )) {
+    const own = clips.filter((c) => group.includes(c.trackId));
+    const at = Math.min(...own.map((c) => c.start));
+    const length = Math.max(least, Math.max(...own.map(clipEnd)) - at);
+    openRoom(
+      tx,
+      own.map((c) => c.trackId),
+      at,
+      length,
+      reach,
+    );
+  }
+}
+
+/** Clips leave their places in their tracks' sequences, which close up, and go in as one block per track, which makes room. */
+function reorder(tx: Transaction, clips: readonly Clip[], next: readonly Clip[], before: string | null | undefined): void {
+  const ids = new Set(clips.map((c) => c.id));
+  const wanted = before ? tx.clip(before, "before") : null;
+  if (wanted && ids.has(wanted.id)) throw new EditError("A clip can't go in before itself.", "before");
+  const joints = new Map<string, string | null>();
+  for (const trackId of new Set(next.map((c) => c.trackId))) {
+    const first = Math.min(...next.filter((c) => c.trackId === trackId).map((c) => c.start));
+    const at = wanted?.start ?? (before === null ? Number.POSITIVE_INFINITY : nearestJoint(tx, trackId, first, ids));
+    const joint = wanted?.trackId === trackId ? wanted : tx.lane(trackId).clips.find((c) => c.start >= at && !ids.has(c.id));
+    joints.set(trackId, joint?.id ?? null);
+  }
+  // Blends at the joints that open are put back to their splice, so that places are told by whole clips.
+  partFromNeighbours(tx, [...ids]);
+  for (const joint of joints.values()) if (joint) takeBlendOff(tx, joint);
+  const moving = next.map(({ id, trackId, start }) => {
+    const clip = tx.clip(id);
+    const partner = blendAfter(tx.doc, clip);
+    return { clip, trackId, wish: start, place: partner ? partner.start - clip.start : placeEnd(tx, clip) - clip.start };
+  });
+  liftClips(tx, [...ids], "reorder", "track");
+  for (const [trackId, joint] of joints) {
+    const block = moving.filter((m) => m.trackId === trackId).sort((a, b) => a.wish - b.wish);
+    const lane = tx.lane(trackId).clips;
+    const start = joint ? tx.clip(joint).start : lane.length > 0 ? lane.reduce((m, c) => Math.max(m, clipEnd(c)), 0) : block[0].wish;
+    const room = block.reduce((sum, m) => sum + m.place, 0);
+    ripple(tx, [{ trackId, at: start, by: room }], "track");
+    let at = start;
+    for (const { clip, place } of block) {
+      const blend = clip.blend && { ...clip.blend, splice: clip.blend.splice + at - clip.start };
+      tx.setClip({ ...clip, trackId, start: at, blend });
+      at += place;
+    }
+  }
+}

@@ -1,6 +1,7 @@
 import { z } from "zod";
-import { Dye, Gain, Name, Pan } from "../../model/schema";
+import { type Clip, clipEnd, Dye, Gain, Name, Pan } from "../../model/schema";
 import { ClipIds, countNames, defineEdit } from "../definition";
+import type { Transaction } from "../transaction";
 
 export const setGain = defineEdit({
   type: "set-gain",
@@ -26,6 +27,7 @@ export const mute = defineEdit({
   about: "Mutes clips or unmutes them. A muted clip is silent and hides nothing beneath it.",
   params: z.object({ clipIds: ClipIds, mute: z.boolean() }),
   example: { type: "mute", clipIds: ["clip-1"], mute: true },
+  links: "clipIds",
   apply(tx, { clipIds, mute }) {
     for (const id of clipIds) tx.setClip({ ...tx.clip(id), mute });
     return `${mute ? "Mute" : "Unmute"} ${countNames(
@@ -55,3 +57,50 @@ export const setClip = defineEdit({
     )}`;
   },
 });
+
+export const setLayer = defineEdit({
+  type: "set-layer",
+  about: "Takes clips to the top or the bottom of what they overlap on their track, or one up or down.",
+  params: z.object({ clipIds: ClipIds, to: z.enum(["top", "bottom", "up", "down"]) }),
+  example: { type: "set-layer", clipIds: ["clip-1"], to: "top" },
+  apply(tx, { clipIds, to }) {
+    for (const id of new Set(clipIds)) {
+      const clip = tx.clip(id);
+      const others = overlapping(tx, clip);
+      const above = others.filter((c) => c.layer > clip.layer);
+      const below = others.filter((c) => c.layer < clip.layer);
+      if (to === "top") tx.setClip({ ...clip, layer: Math.max(-1, ...others.map((c) => c.layer)) + 1 });
+      else if (to === "up" && above.length)
+        swap(
+          tx,
+          clip,
+          above.reduce((a, b) => (b.layer < a.layer ? b : a)),
+        );
+      else if (to === "down" && below.length)
+        swap(
+          tx,
+          clip,
+          below.reduce((a, b) => (b.layer > a.layer ? b : a)),
+        );
+      else if (to === "bottom") {
+        // Everything it lies over goes up in one piece, so that nothing else changes.
+        for (const other of below.sort((a, b) => b.layer - a.layer)) swap(tx, tx.clip(id), tx.clip(other.id));
+      }
+    }
+    return `Take ${countNames(
+      clipIds.map((id) => tx.clip(id).name),
+      "clip",
+    )} ${to === "top" || to === "bottom" ? `to the ${to}` : to}`;
+  },
+});
+
+const overlapping = (tx: Transaction, clip: Clip): Clip[] =>
+  tx
+    .lane(clip.trackId)
+    .within(clip.start, clipEnd(clip))
+    .filter((c) => c.id !== clip.id && c.blend?.with !== clip.id && clip.blend?.with !== c.id);
+
+function swap(tx: Transaction, a: Clip, b: Clip): void {
+  tx.setClip({ ...a, layer: b.layer });
+  tx.setClip({ ...b, layer: a.layer });
+}

@@ -7,6 +7,7 @@ export const shiftInside = defineEdit({
   about: "Shifts the audio inside the fixed edges of clips, `by` samples: positive plays it later, negative earlier.",
   params: z.object({ clipIds: ClipIds, by: z.int() }),
   example: { type: "shift-inside", clipIds: ["clip-1"], by: 240 },
+  links: "clipIds",
   apply(tx, { clipIds, by }) {
     const clips = [...new Set(clipIds)].map((id) => tx.clip(id));
     for (const clip of clips) {

@@ -1,9 +1,18 @@
 import { z } from "zod";
 import { fadeOfLength } from "../../dsp/fades";
+import { blendAfter } from "../../model/document";
 import { type Clip, clipEnd, Position } from "../../model/schema";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { neighbourParams, ripple, type TimeChange } from "../neighbours";
 import { Overlap, settleOverlaps } from "../overlap";
+
+/**
+ * How far a rippling edge can go: its start stays where it is, so that only the recording and the last sample hold it.
+ */
+export function rippleRoom(clip: Clip, edge: "start" | "end", sourceLength: number): { least: number; most: number } {
+  return edge === "start" ? { least: -clip.offset, most: clip.length - 1 } : trimRoom(clip, edge, sourceLength);
+}
 
 /** How far an edge can go, in samples by which it may move: negative is earlier. A clip keeps one sample; its recording's ends hold it. */
 export function trimRoom(clip: Clip, edge: "start" | "end", sourceLength: number): { least: number; most: number } {
@@ -37,28 +46,50 @@ export function trimmed(clip: Clip, edge: "start" | "end", by: number): Clip {
 
 export const trim = defineEdit({
   type: "trim",
-  about: "Moves an edge of clips, `by` samples each or `to` one position; what is cut off can be pulled out again.",
+  about:
+    "Moves an edge of clips, `by` samples each or `to` one position; what is cut off can be pulled out again. Rippling or reordering, what starts at or after the old end moves along; a start then stays where it is and the rest is pulled in.",
   params: z
-    .object({ clipIds: ClipIds, edge: z.enum(["start", "end"]), by: z.int().optional(), to: Position.optional(), overlap: Overlap })
+    .object({
+      clipIds: ClipIds,
+      edge: z.enum(["start", "end"]),
+      by: z.int().optional(),
+      to: Position.optional(),
+      overlap: Overlap,
+      ...neighbourParams,
+    })
     .refine((p) => (p.by === undefined) !== (p.to === undefined), { message: "Give `by` or `to`.", path: ["to"] }),
   example: { type: "trim", clipIds: ["clip-1"], edge: "end", to: 36000 },
-  apply(tx, { clipIds, edge, by, to, overlap }) {
+  links: "clipIds",
+  apply(tx, { clipIds, edge, by, to, overlap, neighbours, reach }) {
     const ids = [...new Set(clipIds)];
-    for (const id of ids) {
+    const ripples = neighbours !== "hold";
+    const changes: TimeChange[] = [];
+    const along = new Map<string, number>();
+    const edgeOf = (clip: Clip): number => (edge === "start" ? clip.start : clipEnd(clip));
+    // A clip that a link brought in is trimmed as far as its lead, at its own place.
+    const shifts = ids.map((id) => by ?? (to as number) - edgeOf(tx.clip(tx.leads.get(id) ?? id)));
+    ids.forEach((id, i) => {
       const clip = tx.clip(id);
-      const shift = by ?? (to as number) - (edge === "start" ? clip.start : clipEnd(clip));
+      const shift = shifts[i];
       const length = tx.before.sources.get(clip.sourceId)?.length ?? 0;
-      const { least, most } = trimRoom(clip, edge, length);
+      const { least, most } = (ripples ? rippleRoom : trimRoom)(clip, edge, length);
       if (shift < least || shift > most) {
         const why = (edge === "start" ? shift > most : shift < least)
           ? "nothing would be left of it"
-          : edge === "start" && clip.start < clip.offset
+          : edge === "start" && !ripples && clip.start < clip.offset
             ? "it would start before zero"
             : `its recording has only ${edge === "start" ? -least : most} more samples there`;
         throw new EditError(`${clip.name || "The clip"} can't be trimmed that far: ${why}.`, by === undefined ? "to" : "by");
       }
-      tx.setClip(trimmed(clip, edge, shift));
-    }
+      const old = clipEnd(clip);
+      const next = trimmed(clip, edge, shift);
+      tx.setClip(ripples ? { ...next, start: edge === "start" ? clip.start : next.start } : next);
+      if (!ripples) return;
+      changes.push({ trackId: clip.trackId, at: old, by: edge === "start" ? -shift : shift });
+      const follower = blendAfter(tx.before, clip);
+      if (follower) along.set(follower.id, old);
+    });
+    if (ripples) ripple(tx, changes, neighbours === "reorder" ? "track" : reach, { along });
     settleOverlaps(tx, ids, overlap);
     return `Trim ${edge} of ${countNames(
       ids.map((id) => tx.clip(id).name),

@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { DYES, Dye, Gain, Id, Name, Pan } from "../../model/schema";
+import { layCopies } from "../copies";
 import { countNames, defineEdit, TrackIds } from "../definition";
 import { EditError } from "../errors";
 
@@ -105,5 +106,27 @@ export const setTrack = defineEdit({
     if (set.mute !== undefined) return `${set.mute ? "Mute" : "Unmute"} ${who}`;
     if (set.solo !== undefined) return `${set.solo ? "Solo" : "Unsolo"} ${who}`;
     return `Change ${Object.keys(given)[0] ?? "settings"} of ${who}`;
+  },
+});
+
+export const duplicateTrack = defineEdit({
+  type: "duplicate-track",
+  about: "Lays a copy of a track, with copies of its clips, below it.",
+  params: z.object({ trackId: Id, id: Id.optional(), name: Name.optional() }),
+  example: { type: "duplicate-track", trackId: "track-1", name: "Shuttle, once more" },
+  apply(tx, { trackId, id, name }) {
+    const track = tx.track(trackId);
+    const copyId = id ?? tx.newId();
+    if (tx.doc.tracks.has(copyId)) throw new EditError(`There is already a track "${copyId}".`, "id");
+    const order = [...tx.doc.piece.trackOrder];
+    order.splice(order.indexOf(trackId) + 1, 0, copyId);
+    tx.setTrack({ ...track, id: copyId, name: name ?? `${track.name} copy`, solo: false });
+    tx.setPiece({ trackOrder: order });
+    layCopies(
+      tx,
+      tx.lane(trackId).clips.map((c) => ({ ...c, trackId: copyId })),
+      "layer",
+    );
+    return `Duplicate track ${track.name}`;
   },
 });

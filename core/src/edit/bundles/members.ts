@@ -1,0 +1,57 @@
+import type { Document } from "../../model/document";
+import type { Bundle, Clip } from "../../model/schema";
+
+/** The bundles around a clip or bundle, innermost first. */
+export function bundlesAround(doc: Pick<Document, "bundles">, innermost: string | null): Bundle[] {
+  const list: Bundle[] = [];
+  for (let id = innermost; id !== null; ) {
+    const bundle = doc.bundles.get(id);
+    if (!bundle || list.includes(bundle)) break;
+    list.push(bundle);
+    id = bundle.parent;
+  }
+  return list;
+}
+
+/** The outermost bundle of a clip that lies within `open` (null: of all). It is what the clip counts as, seen from there; null for the clip itself. */
+export function objectOf(doc: Pick<Document, "bundles">, clip: Clip, open: string | null): Bundle | null {
+  const around = bundlesAround(doc, clip.bundle);
+  const at = open === null ? around.length : around.findIndex((b) => b.id === open);
+  // A clip outside the open bundle counts as its outermost bundle.
+  return around[(at < 0 ? around.length : at) - 1] ?? null;
+}
+
+/** A bundle with all those inside it. */
+export function bundleTree(doc: Pick<Document, "bundles">, bundleId: string): Set<string> {
+  const tree = new Set([bundleId]);
+  for (let size = 0; size !== tree.size; ) {
+    size = tree.size;
+    for (const b of doc.bundles.values()) if (b.parent !== null && tree.has(b.parent)) tree.add(b.id);
+  }
+  return tree;
+}
+
+/** All clips of a bundle and of those inside it, in no order. */
+export function bundleClips(doc: Document, bundleId: string): Clip[] {
+  const tree = bundleTree(doc, bundleId);
+  const found: Clip[] = [];
+  for (const clip of doc.clips.values()) if (clip.bundle !== null && tree.has(clip.bundle)) found.push(clip);
+  return found;
+}
+
+/** Clip ids with those of all bundles that any of them belongs to, as seen from the open bundle. */
+export function withBundles(doc: Document, clipIds: Iterable<string>, open: string | null): Set<string> {
+  const ids = new Set<string>();
+  const taken = new Set<string>();
+  for (const id of clipIds) {
+    const clip = doc.clips.get(id);
+    if (!clip) continue;
+    const object = clip.bundle === null ? null : objectOf(doc, clip, open);
+    if (!object) ids.add(id);
+    else if (!taken.has(object.id)) {
+      taken.add(object.id);
+      for (const member of bundleClips(doc, object.id)) ids.add(member.id);
+    }
+  }
+  return ids;
+}

@@ -1,0 +1,64 @@
+import { z } from "zod";
+import type { Clip, Fade } from "../../model/schema";
+import { unbroken } from "../../seam/continuity";
+import { makeBundle } from "../bundles/bundle";
+import { countNames, defineEdit } from "../definition";
+import { EditError } from "../errors";
+
+/** A fade that a split divided, whole again. */
+function wholeFade(quiet: Fade, loud: Fade): Fade {
+  if (loud.length === 0) return quiet;
+  const { from, of } = quiet.part ?? { from: 0, of: quiet.length };
+  const length = quiet.length + loud.length;
+  const { part: _, ...shape } = quiet;
+  return from === 0 && length === of ? { ...shape, length } : { ...shape, length, part: { from, of } };
+}
+
+/** The one clip that two which run on unbroken were before they were split. */
+export function healed(left: Clip, right: Clip): Clip {
+  return {
+    ...left,
+    length: left.length + right.length,
+    fadeIn: wholeFade(left.fadeIn, right.fadeIn),
+    fadeOut: wholeFade(right.fadeOut, left.fadeOut),
+    sync: left.sync ?? (right.sync === null ? null : left.length + right.sync),
+  };
+}
+
+export const join = defineEdit({
+  type: "join",
+  about:
+    "Joins clips of one track without rendering: where they run on unbroken into one clip again, else into one container, a bundle that is handled as one and can be released.",
+  params: z.object({ clipIds: z.array(z.string()).min(2, "Name at least two clips to join.") }),
+  example: { type: "join", clipIds: ["clip-1", "clip-2"] },
+  links: "clipIds",
+  apply(tx, { clipIds }) {
+    const clips = [...new Set(clipIds)].map((id) => tx.clip(id)).sort((a, b) => a.start - b.start || a.layer - b.layer);
+    const byTrack = new Map<string, Clip[]>();
+    for (const clip of clips) byTrack.set(clip.trackId, [...(byTrack.get(clip.trackId) ?? []), clip]);
+    for (const [trackId, own] of byTrack) {
+      if (own.length < 2) throw new EditError(`On ${tx.track(trackId).name} there is only one clip; joining takes two on one track.`, "clipIds");
+    }
+    for (const own of byTrack.values()) {
+      const runsOn = own.every((c, i) => i === 0 || (unbroken(own[i - 1], c) && own[i - 1].bundle === c.bundle && own[i - 1].layer === c.layer));
+      if (!runsOn) {
+        makeBundle(
+          tx,
+          own.map((c) => c.id),
+          own[0].name,
+        );
+        continue;
+      }
+      const follower = tx.lane(own[0].trackId).clips.find((c) => c.blend?.with === own.at(-1)?.id);
+      let one = own[0];
+      for (const next of own.slice(1)) one = healed(one, next);
+      for (const gone of own.slice(1)) tx.set("clip", gone.id, null);
+      tx.setClip(one);
+      if (follower?.blend) tx.setClip({ ...follower, blend: { ...follower.blend, with: one.id } });
+    }
+    return `Join ${countNames(
+      clips.map((c) => c.name),
+      "clip",
+    )}`;
+  },
+});

@@ -1,0 +1,75 @@
+import { type Clip, clipEnd } from "../model/schema";
+import { divideBundlesAt } from "./bundles/settle";
+import { cutTracksAt, partFromNeighbours } from "./cutting";
+import { emptyParts, type Neighbours, type Reach, reachGroups, ripple, type TimeChange } from "./neighbours";
+import type { Transaction } from "./transaction";
+
+/**
+ * Takes clips away and closes up as the neighbours' rule says: ripple closes what is empty then, reorder each clip's place with the gap
+ * after it. Blends with clips that stay are put back to their splice first.
+ */
+export function liftClips(tx: Transaction, clipIds: readonly string[], neighbours: Neighbours, reach: Reach): void {
+  if (neighbours === "hold") {
+    for (const id of clipIds) tx.set("clip", id, null);
+    return;
+  }
+  partFromNeighbours(tx, clipIds);
+  const clips = clipIds.map((id) => tx.clip(id));
+  const places = clips.map((c) => ({ trackId: c.trackId, from: c.start, to: neighbours === "reorder" ? placeEnd(tx, c) : clipEnd(c) }));
+  for (const id of clipIds) tx.set("clip", id, null);
+  const changes: TimeChange[] = places.flatMap(({ trackId, from, to }) =>
+    emptyParts(tx, trackId, from, to).map((p) => ({ trackId, at: p.to, by: p.from - p.to })),
+  );
+  ripple(tx, changes, neighbours === "reorder" ? "track" : reach);
+}
+
+/** Where the place of a clip in its track's sequence ends: the gap after a clip belongs to it. */
+export function placeEnd(tx: Transaction, clip: Clip): number {
+  const { clips } = tx.lane(clip.trackId);
+  return clips.slice(clips.indexOf(clip) + 1).find((c) => c.start >= clipEnd(clip))?.start ?? clipEnd(clip);
+}
+
+/** Opens `length` samples at a position on the tracks in reach of some tracks; clips across it are split there. */
+export function openRoom(tx: Transaction, trackIds: Iterable<string>, at: number, length: number, reach: Reach): void {
+  const ids = [...new Set(trackIds)];
+  const inReach = reachGroups(tx, ids, reach).flat();
+  const divided = new Set(
+    inReach
+      .flatMap((id) =>
+        tx
+          .lane(id)
+          .within(at - 1, at + 1)
+          .map((c) => c.bundle),
+      )
+      .filter((b) => b !== null),
+  );
+  cutTracksAt(tx, inReach, at);
+  divideBundlesAt(tx, at, divided);
+  ripple(
+    tx,
+    ids.map((trackId) => ({ trackId, at, by: length })),
+    reach,
+  );
+}
+
+/** The joint of a track's sequence that lies nearest to a position: the start of a clip or the end of the last one. `apart` don't count. */
+export function nearestJoint(tx: Pick<Transaction, "lane">, trackId: string, position: number, apart: ReadonlySet<string> = new Set()): number {
+  let best = 0;
+  let distance = Number.POSITIVE_INFINITY;
+  let end = 0;
+  const consider = (joint: number): void => {
+    if (Math.abs(joint - position) < distance) {
+      distance = Math.abs(joint - position);
+      best = joint;
+    }
+  };
+  for (const clip of tx.lane(trackId).clips) {
+    if (apart.has(clip.id)) continue;
+    consider(clip.start);
+    end = Math.max(end, clipEnd(clip));
+  }
+  // An empty track takes a clip where it is dropped.
+  if (end === 0) return position;
+  consider(end);
+  return best;
+}

@@ -1,0 +1,119 @@
+import fc from "fast-check";
+import type { Edit } from "../edit/registry";
+
+/** Edits of every kind with random parameters, for documents of `arbitraries`; many of them are impossible, as in life. */
+const someClips = fc.uniqueArray(fc.constantFrom("c0", "c1", "c2", "c3"), { minLength: 1, maxLength: 3 });
+const someTracks = fc.uniqueArray(fc.constantFrom("t0", "t1", "t2"), { minLength: 1, maxLength: 3 });
+const neighbours = fc.constantFrom("hold", "hold", "ripple", "reorder");
+const reach = fc.constantFrom("track", "linked", "all");
+/** Neighbours' rule, reach and overlaps. */
+const modes = { neighbours, reach, overlap: fc.constantFrom("layer", "cover", "blend") };
+const span = {
+  start: fc.integer({ min: 0, max: 9000 }),
+  end: fc.integer({ min: 9001, max: 14_000 }),
+};
+const shortSpan = { start: fc.integer({ min: 2000, max: 4000 }), end: fc.integer({ min: 4001, max: 6000 }) };
+const at = fc.integer({ min: 0, max: 14_000 });
+const overlap = fc.constantFrom("layer", "cover", "blend");
+const bundles = fc.constantFrom("independent", "linked");
+export const edits: fc.Arbitrary<Edit> = fc
+  .oneof(
+    fc.record({
+      type: fc.constant("move"),
+      clipIds: someClips,
+      by: fc.integer({ min: -3000, max: 3000 }),
+      tracks: fc.integer({ min: -1, max: 1 }),
+      ...modes,
+    }),
+    fc.record({ type: fc.constant("move"), clipIds: someClips, to: at, ...modes }),
+    fc.record({ type: fc.constant("copy"), clipIds: someClips, to: at, tracks: fc.integer({ min: -1, max: 1 }), bundles, ...modes }),
+    fc.record({ type: fc.constant("repeat"), clipIds: someClips, times: fc.integer({ min: 1, max: 3 }), bundles, ...modes }),
+    fc.record({ type: fc.constant("repeat"), clipIds: someClips, until: at, every: fc.integer({ min: 300, max: 4000 }), ...modes }),
+    fc.record({ type: fc.constant("join"), clipIds: someClips }),
+    fc.record({ type: fc.constant("bundle"), clipIds: someClips }),
+    fc.record({ type: fc.constant("release"), bundleId: fc.constantFrom("test0.1", "test1.1", "test2.1") }),
+    fc.record({ type: fc.constant("set-layer"), clipIds: someClips, to: fc.constantFrom("top", "bottom", "up", "down") }),
+    fc.record({ type: fc.constant("set-track"), trackIds: someTracks, link: fc.constantFrom("a", null) }),
+    fc.record({ type: fc.constant("duplicate-track"), trackId: fc.constantFrom("t0", "t1") }),
+    fc.record({ type: fc.constant("delete-range"), ...shortSpan, trackIds: someTracks, neighbours, reach }),
+    fc.record({ type: fc.constant("split-range"), ...shortSpan, trackIds: someTracks }),
+    fc.record({ type: fc.constant("mute-range"), ...shortSpan, trackIds: someTracks, mute: fc.boolean() }),
+    fc.record({
+      type: fc.constant("move-range"),
+      ...shortSpan,
+      trackIds: someTracks,
+      by: fc.integer({ min: -3000, max: 3000 }),
+      tracks: fc.integer({ min: -1, max: 1 }),
+      copy: fc.boolean(),
+      ...modes,
+    }),
+    fc.record({ type: fc.constant("repeat-range"), ...shortSpan, trackIds: someTracks, times: fc.integer({ min: 1, max: 3 }), ...modes }),
+    fc.record({ type: fc.constant("insert-time"), at, length: fc.integer({ min: 1, max: 5000 }) }),
+    fc.record({ type: fc.constant("remove-time"), ...shortSpan }),
+    fc.record({ type: fc.constant("insert-section"), at, ...span }),
+    fc.record({ type: fc.constant("split"), clipIds: someClips, parts: fc.integer({ min: 2, max: 5 }), pad: fc.integer({ min: 0, max: 40 }) }),
+    fc.record({ type: fc.constant("split"), clipIds: someClips, every: fc.integer({ min: 100, max: 900 }) }),
+    fc.record({ type: fc.constant("split"), clipIds: someClips, at: fc.oneof(at, fc.array(at, { minLength: 1, maxLength: 4 })) }),
+    fc.record({
+      type: fc.constant("trim"),
+      clipIds: someClips,
+      edge: fc.constantFrom("start", "end"),
+      by: fc.integer({ min: -1500, max: 1500 }),
+      ...modes,
+    }),
+    fc.record({ type: fc.constant("delete"), clipIds: someClips, neighbours, reach }),
+    fc.record({ type: fc.constant("shift-inside"), clipIds: someClips, by: fc.integer({ min: -900, max: 900 }) }),
+    fc.record({
+      type: fc.constant("set-time"),
+      tempo: fc.constantFrom(
+        [{ tick: 0, bpm: 97 }],
+        [
+          { tick: 0, bpm: 60, ramp: true },
+          { tick: 960, bpm: 140 },
+        ],
+      ),
+      keep: fc.constantFrom("time", "bars"),
+    }),
+    fc.record({
+      type: fc.constant("set-time"),
+      meter: fc.constantFrom(
+        [{ tick: 0, numerator: 3, denominator: 8 }],
+        [
+          { tick: 0, numerator: 6, denominator: 8 },
+          { tick: 500, numerator: 2, denominator: 4 },
+        ],
+      ),
+      keep: fc.constantFrom("time", "bars"),
+    }),
+    fc.record({ type: fc.constant("set-fade"), clipIds: someClips, edge: fc.constantFrom("in", "out"), length: fc.integer({ min: 0, max: 4000 }) }),
+    fc.record({
+      type: fc.constant("fade-range"),
+      start: fc.integer({ min: 0, max: 6000 }),
+      end: fc.integer({ min: 6001, max: 16_000 }),
+      trackIds: fc.constant(["t0", "t1", "t2"]),
+      edge: fc.constantFrom("in", "out"),
+    }),
+    fc.record({
+      type: fc.constant("set-blend"),
+      clipId: fc.constantFrom("c0", "c1", "c2"),
+      length: fc.integer({ min: 1, max: 800 }),
+      place: fc.constantFrom("centred", "before", "after"),
+    }),
+    fc.record({ type: fc.constant("remove-blend"), clipId: fc.constantFrom("c0", "c1", "c2") }),
+    fc.record({ type: fc.constant("set-gain"), clipIds: someClips, by: fc.constantFrom(-6, 3) }),
+    fc.record({ type: fc.constant("mute"), clipIds: someClips, mute: fc.boolean() }),
+    fc.record({ type: fc.constant("add-track"), name: fc.constant("New"), index: fc.integer({ min: 0, max: 4 }) }),
+    fc.record({ type: fc.constant("remove-track"), trackId: fc.constantFrom("t0", "t1") }),
+    fc.record({ type: fc.constant("move-track"), trackId: fc.constantFrom("t0", "t1"), index: fc.integer({ min: 0, max: 4 }) }),
+    fc.record({
+      type: fc.constant("add-clip"),
+      trackId: fc.constantFrom("t0", "t2"),
+      sourceId: fc.constantFrom("mono", "stereo"),
+      start: at,
+      offset: fc.integer({ min: 0, max: 2000 }),
+      overlap,
+    }),
+  )
+  .chain((edit) =>
+    fc.constantFrom(undefined, { length: 192, shape: "power" as const, bend: 0 }).map((edgeFade) => ({ ...edit, edgeFade, key: "test" }) as Edit),
+  );
