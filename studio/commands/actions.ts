@@ -1,3 +1,4 @@
+import { bundlesAround } from "@wet-thread/core/edit/bundles/members";
 import { materialAt } from "@wet-thread/core/edit/clips/blends";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { type Document, documentEnd, timebaseOf } from "@wet-thread/core/model/document";
@@ -7,55 +8,32 @@ import { formatChange } from "@wet-thread/core/time/format";
 import { nudged } from "@wet-thread/core/time/nudge";
 import { toast } from "sonner";
 import { transport } from "@/engine/transport";
+import { modeRules } from "@/state/modes";
 import { session } from "@/state/session";
-import { edgeFade, settings, stepInForce } from "@/state/settings";
+import { settings, stepInForce } from "@/state/settings";
 import { selectClips, setView, showSpan, view } from "@/state/view";
 import { laneBoxes } from "@/timeline/geometry";
-import { placePlayhead } from "@/timeline/gestures";
 import { viewGrid } from "@/timeline/grid-columns";
+import { placePlayhead } from "@/timeline/range-gestures";
 import { findSeam, laneSeams, seamClass } from "@/timeline/seam-classes";
 import { hitsIn } from "@/timeline/snapping";
 import { addMarker } from "./marks";
 
 const doc = (): Document => session().doc;
-const withFade = (edit: Edit): Edit => ({ ...edit, edgeFade: edgeFade(doc().sampleRate) });
 
 export const selectedClips = (): Clip[] => [...view().clipIds].map((id) => doc().clips.get(id)).filter((c) => c !== undefined);
 
+/** Selects the clips that an edit made. */
+export function selectNew(changes: readonly { kind: string; id: string; before: unknown; after: unknown }[]): void {
+  const fresh = changes.filter((c) => c.kind === "clip" && c.before === null && c.after !== null).map((c) => c.id);
+  if (fresh.length) selectClips(doc(), fresh);
+}
+
 /** The tracks that a command without a selection means: the chosen one, or all that are shown. */
-const tracksMeant = (): string[] => {
+export const tracksMeant = (): string[] => {
   const { range, trackId } = view();
   return range ? [...range.trackIds] : trackId && doc().tracks.has(trackId) ? [trackId] : laneBoxes(doc()).map((b) => b.trackId);
 };
-
-/** Splits at the range's edges, else what is selected, else what lies under the playhead on the tracks meant. */
-export function split(): void {
-  const { range, playhead, clipIds } = view();
-  const at = range ? [range.start, range.end] : Math.round(playhead);
-  const clips = [...clipIds].filter((id) => doc().clips.get(id));
-  const under = clips.filter((id) => {
-    const c = doc().clips.get(id) as Clip;
-    return playhead > c.start && playhead < clipEnd(c);
-  });
-  const edit: Edit = !range && under.length ? { type: "split", clipIds: under, at } : { type: "split", trackIds: tracksMeant(), at };
-  const before = new Set(doc().lanes.values());
-  if (!session().edit([withFade(edit)])) return;
-  // The part after the cut is what the next move is for.
-  const fresh = [...doc().lanes.values()].filter((l) => !before.has(l)).flatMap((l) => l.clips.filter((c) => c.start === (range ? range.start : at)));
-  if (fresh.length) setView({ clipIds: new Set(fresh.map((c) => c.id)), range: null, tab: "clip", seamId: null });
-}
-
-export function deleteSelected(): void {
-  const ids = selectedClips().map((c) => c.id);
-  if (ids.length === 0) return void toast("Select the clips to delete first.", { id: "select" });
-  if (session().edit([{ type: "delete", clipIds: ids }])) setView({ clipIds: new Set() });
-}
-
-export function muteSelected(): void {
-  const clips = selectedClips();
-  if (clips.length === 0) return void toast("Select the clips to mute first.", { id: "select" });
-  session().edit([{ type: "mute", clipIds: clips.map((c) => c.id), mute: !clips.every((c) => c.mute) }]);
-}
 
 /** Over a range: each track fades over it, by its own length. Without one: the set length at the edge of every selected clip. */
 export function fade(edge: "in" | "out"): void {
@@ -158,6 +136,12 @@ export function stepGrid(direction: 1 | -1): void {
 /** A run of nudges: where it began and how many there were, so that n nudges land where one of n times the value would. */
 let run: { what: string; base: number; count: number } | null = null;
 
+/** In a sequence a nudge moves only the clip itself: changing places takes more than a step. */
+function rulesOfNudge() {
+  const rules = modeRules();
+  return rules.neighbours === "reorder" ? { ...rules, neighbours: "hold" as const } : rules;
+}
+
 /** What of the selection a nudge moves: clips (or the range, a marker, the playhead), one edge, or the audio inside. */
 export type NudgePart = "all" | "start" | "end" | "inside";
 
@@ -197,16 +181,16 @@ export function nudge(direction: 1 | -1, part: NudgePart = "all"): void {
   const by = to - at;
   const clipIds = clips.map((c) => c.id);
   const name = `Nudge${PART_NAMES[part]} ${clips.length === 1 ? first.name : `${clips.length} clips`}`;
-  const send = (edit: Edit): boolean => session().edit([withFade(edit)], name);
+  const send = (edit: Edit) => session().edit([edit], name);
   if (marker) {
     if (!session().edit([{ type: "set-marker", id: marker.id, position: to }], `Nudge marker ${marker.name}`)) return;
   } else if (clips.length) {
     const done =
       part === "all"
-        ? send({ type: "move", clipIds, by, overlap: set.overlaps })
+        ? send({ type: "move", clipIds, by, ...rulesOfNudge() })
         : part === "inside"
           ? send({ type: "shift-inside", clipIds, by })
-          : send({ type: "trim", clipIds, edge: part, by, overlap: set.overlaps });
+          : send({ type: "trim", clipIds, edge: part, by, ...modeRules() });
     if (!done) return;
   } else if (range) {
     const next = part === "all" ? { start: to, end: range.end + by } : { start: range.start, end: range.end, [part]: to };
@@ -265,6 +249,7 @@ export function zoomToSelection(): void {
 
 export function selectAll(): void {
   selectClips(
+    doc(),
     laneBoxes(doc()).flatMap(
       (b) =>
         doc()
@@ -274,15 +259,19 @@ export function selectAll(): void {
   );
 }
 
-/** The next or previous clip on the track of the selected one, or of the chosen track. */
+/** The next or previous clip, or closed bundle, on the track of the selected one, or of the chosen track. */
 export function stepClip(direction: 1 | -1): void {
-  const [clip] = selectedClips();
-  const trackId = clip?.trackId ?? view().trackId ?? laneBoxes(doc())[0]?.trackId;
+  const { trackId: chosen, openBundle } = view();
+  const selected = selectedClips();
+  const clip = selected.find((c) => c.trackId === chosen) ?? selected[0];
+  const trackId = clip?.trackId ?? chosen ?? laneBoxes(doc())[0]?.trackId;
   const clips = trackId ? (doc().lanes.get(trackId)?.clips ?? []) : [];
-  const from = clip ? clips.indexOf(clip) : direction > 0 ? -1 : clips.length;
-  const next = clips[from + direction];
+  const inside = clips.filter((c) => openBundle === null || bundlesAround(doc(), c.bundle).some((b) => b.id === openBundle));
+  const rest = inside.filter((c) => c.id === clip?.id || !view().clipIds.has(c.id));
+  const from = clip ? rest.indexOf(clip) : direction > 0 ? -1 : rest.length;
+  const next = rest[from + direction];
   if (!next) return void toast(direction > 0 ? "There is no later clip on this track." : "There is no earlier clip on this track.", { id: "step" });
-  selectClips([next.id]);
+  selectClips(doc(), [next.id]);
   setView({ trackId: next.trackId });
   reveal(next.start);
 }

@@ -1,96 +1,89 @@
-import { fadeLoudPart, fadeQuietPart } from "@wet-thread/core/dsp/fades";
-import type { Edit } from "@wet-thread/core/edit/registry";
-import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
+import type { PastedClip } from "@wet-thread/core/edit/clips/copy";
+import { copiedBundles } from "@wet-thread/core/edit/copies";
+import { sliceOf } from "@wet-thread/core/edit/cutting";
+import { type SpanContent, spanContent } from "@wet-thread/core/edit/piece/sections";
+import type { Document } from "@wet-thread/core/model/document";
+import type { Bundle, Clip } from "@wet-thread/core/model/schema";
 import { toast } from "sonner";
+import { modeRules } from "@/state/modes";
 import { session } from "@/state/session";
-import { edgeFade, settings } from "@/state/settings";
-import { selectClips, view } from "@/state/view";
-import { selectedClips } from "./actions";
+import { setView, view } from "@/state/view";
+import { selectedClips, selectNew } from "./actions";
+import { deleteSelected } from "./clip-actions";
 
-/** What was copied: clips as windows of their own, and where the copy counts from, so that pasting keeps every distance. */
-let held: { readonly clips: readonly Clip[]; readonly from: number; readonly range: boolean } | null = null;
+/** What was copied: clips counted from where the copy begins, so that pasting keeps every distance; a range with its whole length. */
+let held: { readonly clips: readonly PastedClip[]; readonly wholes: readonly Bundle[]; readonly length?: number } | null = null;
+let heldSection: SpanContent | null = null;
 
-/** The part of a clip inside a span, with what is left of its fades. */
-function within(clip: Clip, from: number, to: number): Clip {
-  const head = Math.max(0, from - clip.start);
-  const tail = Math.max(0, clipEnd(clip) - to);
-  const length = clip.length - head - tail;
-  return {
-    ...clip,
-    start: clip.start + head,
-    offset: clip.offset + head,
+export const hasCopy = (): boolean => held !== null;
+export const hasSection = (): boolean => heldSection !== null;
+
+function hold(doc: Document, clips: readonly Clip[], from: number, length?: number): void {
+  held = {
+    clips: clips.map((c) => ({ ...c, start: c.start - from, blend: c.blend && { ...c.blend, splice: c.blend.splice - from } })),
+    wholes: [...copiedBundles({ doc }, clips).values()],
     length,
-    fadeIn: fadeQuietPart(fadeLoudPart(clip.fadeIn, head), length),
-    fadeOut: fadeQuietPart(fadeLoudPart(clip.fadeOut, tail), length),
-    blend: null,
   };
+  toast(`Copied ${clips.length === 1 ? "1 clip" : `${clips.length} clips`}`, { id: "clipboard", duration: 1200 });
 }
 
 export function copy(): boolean {
   const { range } = view();
   const { doc } = session();
-  if (range) {
-    const clips = range.trackIds.flatMap((id) =>
-      (doc.lanes.get(id)?.within(range.start, range.end) ?? []).map((c) => within(c, range.start, range.end)),
-    );
-    if (clips.length === 0) {
-      toast("There is nothing in the range.", { id: "clipboard" });
-      return false;
-    }
-    held = { clips, from: range.start, range: true };
-  } else {
-    const clips = selectedClips();
-    if (clips.length === 0) {
-      toast("Select clips, or make a range, to copy.", { id: "clipboard" });
-      return false;
-    }
-    held = { clips, from: Math.min(...clips.map((c) => c.start)), range: false };
+  const clips = range
+    ? range.trackIds.flatMap((id) =>
+        (doc.lanes.get(id)?.within(range.start, range.end) ?? []).map((c) => sliceOf(c, range.start, range.end)).filter((c) => c !== null),
+      )
+    : selectedClips();
+  if (clips.length === 0) {
+    toast(range ? "There is nothing in the range." : "Select clips, or make a range, to copy.", { id: "clipboard" });
+    return false;
   }
-  toast(`Copied ${held.clips.length === 1 ? "1 clip" : `${held.clips.length} clips`}`, { id: "clipboard", duration: 1200 });
+  if (range) hold(doc, clips, range.start, range.end - range.start);
+  else hold(doc, clips, Math.min(...clips.map((c) => c.start)));
   return true;
 }
 
-/** Copies, then takes away: clips whole, a range by splitting at its edges. */
+/** Copies, then takes away as Delete would. */
 export function cut(): void {
-  const { range } = view();
-  if (!copy()) return;
-  const { doc } = session();
-  const fade = edgeFade(doc.sampleRate);
-  if (!range) {
-    if (session().edit([{ type: "delete", clipIds: [...view().clipIds], edgeFade: fade }], "Cut")) selectClips([]);
-    return;
-  }
-  const inside = range.trackIds.flatMap((id) => doc.lanes.get(id)?.within(range.start, range.end) ?? []);
-  const edits: Edit[] = [];
-  const gone: string[] = [];
-  inside.forEach((clip, i) => {
-    const cuts = [range.start, range.end].filter((p) => p > clip.start && p < clipEnd(clip));
-    const key = `cut${i}x${Date.now().toString(36)}`;
-    if (cuts.length) edits.push({ type: "split", clipIds: [clip.id], at: cuts, key });
-    gone.push(clip.start < range.start ? `${key}.1` : clip.id);
-  });
-  session().edit([...edits, { type: "delete", clipIds: gone, edgeFade: fade }], "Cut range");
+  if (copy()) deleteSelected(undefined, view().range ? "Cut range" : "Cut");
 }
 
-/** Lays what was copied at the playhead, each clip on the track it came from (or, if that is gone, the first one), at its old distance. */
-export function paste(): void {
+export const paste = (): void => pasteAt(Math.round(view().playhead), view().trackId ?? undefined);
+
+/** Lays what was copied at a position, its topmost clip on the track given (else, as where that is gone, on its own or the first). */
+export function pasteAt(at: number, onto?: string): void {
   if (!held) return void toast("Nothing has been copied yet.", { id: "clipboard" });
   const { doc } = session();
-  const by = Math.round(view().playhead) - held.from;
-  const known = held.clips.filter((c) => doc.sources.has(c.sourceId));
-  const key = Date.now().toString(36);
-  const edits = known.map((c, i): Edit => {
-    const { blend: _, layer: __, sync: ___, ...window } = c;
-    return {
-      type: "add-clip",
-      ...window,
-      id: `paste-${key}-${i}`,
-      trackId: doc.tracks.has(c.trackId) ? c.trackId : doc.piece.trackOrder[0],
-      start: c.start + by,
-      overlap: settings().overlaps,
-      edgeFade: edgeFade(doc.sampleRate),
-    };
+  const order = doc.piece.trackOrder;
+  if (order.length === 0) return void toast("Add a track first.", { id: "clipboard" });
+  const rowOf = (trackId: string): number => Math.max(0, order.indexOf(trackId));
+  const top = Math.min(...held.clips.map((c) => rowOf(c.trackId)));
+  const bottom = Math.max(...held.clips.map((c) => rowOf(c.trackId)));
+  const down = onto === undefined ? 0 : Math.min(order.indexOf(onto) - top, order.length - 1 - bottom);
+  const clips = held.clips.map((c) => ({ ...c, trackId: order[rowOf(c.trackId) + down] }));
+  const done = session().edit([{ type: "paste", at, clips, wholes: held.wholes, length: held.length, ...modeRules() }]);
+  if (done) selectNew(done.changes);
+}
+
+/** Copies the span of the range over all tracks, with its markers, sections, tempo and meter. */
+export function copySection(): void {
+  const { range, markId } = view();
+  const { doc } = session();
+  const section = markId ? doc.sections.get(markId) : undefined;
+  const span = section ?? range;
+  if (!span) return void toast("Make a range, or choose a section, to copy its span of the whole piece.", { id: "clipboard" });
+  heldSection = spanContent(doc, span.start, span.end);
+  toast(`Copied ${section ? section.name : "the span"} over all tracks`, {
+    id: "clipboard",
+    description: "Insert it at the playhead; everything later moves along.",
+    duration: 2500,
   });
-  if (edits.length && session().edit(edits, edits.length === 1 ? `Paste ${known[0].name}` : `Paste ${edits.length} clips`))
-    selectClips(edits.map((_, i) => `paste-${key}-${i}`));
+}
+
+export function insertSection(at = Math.round(view().playhead)): void {
+  if (!heldSection) return void toast("Copy a section first.", { id: "clipboard" });
+  const { length } = heldSection;
+  const done = session().edit([{ type: "insert-section", at, content: heldSection }]);
+  if (done) setView({ range: { start: at, end: at + length, trackIds: session().doc.piece.trackOrder }, clipIds: new Set() });
 }

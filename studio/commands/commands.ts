@@ -1,9 +1,10 @@
 import { transport } from "@/engine/transport";
 import { session } from "@/state/session";
-import { setSettings, settings } from "@/state/settings";
-import { earlierView, setView, view, zoomAt } from "@/state/view";
+import { NEIGHBOURS, type Neighbours, OVERLAPS, type Overlaps, REACHES, setSettings, settings } from "@/state/settings";
+import { earlierView, setView, TOOLS, type Tool, view, zoomAt } from "@/state/view";
 import * as act from "./actions";
-import { copy, cut, paste } from "./clipboard";
+import * as clip from "./clip-actions";
+import { copy, copySection, cut, insertSection, paste } from "./clipboard";
 
 /** Something that can be done, with its key. A key is written as it is pressed: Mod is Ctrl or Cmd. */
 export interface Command {
@@ -17,6 +18,39 @@ const middle = (): number => {
   const { playhead, start, samplesPerPixel, width } = view();
   const x = (playhead - start) / samplesPerPixel;
   return x >= 0 && x <= width ? x : width / 2;
+};
+
+const nextReach = (): void => {
+  const { reach } = settings();
+  setSettings({ reach: REACHES[(REACHES.indexOf(reach) + 1) % REACHES.length] });
+};
+
+/** Escape takes back one thing at a time: a waiting drop, an open panel, the selection, then the open bundle. */
+function stepOut(): void {
+  const { placing, panel, clipIds, range, seamId, markId } = view();
+  if (placing || panel) return setView({ placing: null, panel: null });
+  if (clipIds.size || range || seamId || markId) return setView({ clipIds: new Set(), range: null, seamId: null, markId: null, markPanel: false });
+  clip.closeBundle();
+}
+
+const NEIGHBOUR_TITLES: Readonly<Record<Neighbours, string>> = {
+  hold: "Neighbours stay put",
+  ripple: "Neighbours move along",
+  reorder: "Neighbours change places",
+  place: "Each drop asks for its place",
+};
+const OVERLAP_TITLES: Readonly<Record<Overlaps, string>> = { blend: "Overlaps blend", layer: "Overlaps lie over", cover: "Overlaps cover" };
+/** Digits tell the rules of a drag: tapped they set them, held they lend them to one gesture. */
+const NEIGHBOUR_KEYS: Readonly<Record<Neighbours, string>> = { hold: "1", ripple: "2", reorder: "3", place: "4" };
+const OVERLAP_KEYS: Readonly<Record<Overlaps, string>> = { blend: "5", layer: "6", cover: "7" };
+const TOOL_KEYS: Readonly<Record<Tool, readonly [string, string]>> = {
+  pointer: ["P", "Pointer"],
+  range: ["R", "Range tool"],
+  split: ["X", "Split tool"],
+  shift: ["S", "Shift inside tool"],
+  stamp: ["T", "Stamp tool"],
+  mute: ["Q", "Mute tool"],
+  erase: ["E", "Erase tool"],
 };
 
 export const COMMANDS: readonly Command[] = [
@@ -36,9 +70,38 @@ export const COMMANDS: readonly Command[] = [
   { id: "loop", title: "Loop on or off, or from the range", keys: ["L"], run: act.setLoopFromRange },
   { id: "undo", title: "Undo", keys: ["Mod+Z"], run: () => session().back("undo") },
   { id: "redo", title: "Redo", keys: ["Mod+Shift+Z", "Mod+Y"], run: () => session().back("redo") },
-  { id: "split", title: "Split", keys: ["/"], run: act.split },
-  { id: "delete", title: "Delete", keys: ["Delete", "Backspace"], run: act.deleteSelected },
-  { id: "mute", title: "Mute or unmute clips", keys: ["U"], run: act.muteSelected },
+  { id: "split", title: "Split", keys: ["/"], run: clip.split },
+  { id: "split-many", title: "Split at grid, hits, markers or in parts …", keys: ["?"], run: () => setView({ panel: "split" }) },
+  { id: "delete", title: "Delete", keys: ["Delete", "Backspace"], run: () => clip.deleteSelected() },
+  { id: "delete-close", title: "Delete and close", keys: ["Shift+Delete", "Shift+Backspace"], run: () => clip.deleteSelected("ripple") },
+  { id: "clear", title: "Delete and leave the gap", keys: ["Mod+Delete", "Mod+Backspace"], run: () => clip.deleteSelected("hold") },
+  { id: "mute", title: "Mute or unmute", keys: ["U"], run: clip.muteSelected },
+  { id: "duplicate", title: "Duplicate", keys: ["D"], run: () => clip.repeat() },
+  { id: "repeat", title: "Repeat or fill …", keys: ["Shift+D"], run: () => setView({ panel: "repeat" }) },
+  { id: "join", title: "Join", keys: ["Mod+J"], run: clip.join },
+  { id: "print", title: "Print to a new recording", keys: ["Shift+P"], run: () => void clip.print() },
+  { id: "bundle", title: "Bundle", keys: ["Mod+B"], run: clip.bundle },
+  { id: "release", title: "Release the bundle", keys: ["Mod+Shift+B"], run: clip.release },
+  { id: "open-bundle", title: "Open the bundle", keys: ["Enter"], run: () => clip.openBundle() },
+  { id: "duplicate-linked", title: "Duplicate the bundle, linked", keys: ["Mod+D"], run: () => clip.repeat(1, { bundles: "linked" }) },
+  { id: "independent", title: "Make the bundle independent", keys: ["Mod+Shift+D"], run: clip.makeIndependent },
+  { id: "layer-up", title: "One layer up", keys: ["PageUp"], run: () => clip.setLayer("up") },
+  { id: "layer-down", title: "One layer down", keys: ["PageDown"], run: () => clip.setLayer("down") },
+  { id: "layer-top", title: "To the top layer", keys: ["Shift+PageUp"], run: () => clip.setLayer("top") },
+  { id: "layer-bottom", title: "To the bottom layer", keys: ["Shift+PageDown"], run: () => clip.setLayer("bottom") },
+  { id: "fan", title: "Look through the layers", keys: ["V"], run: () => setView({ fanned: !view().fanned }) },
+  { id: "trim-start", title: "Trim start to the playhead", keys: ["("], run: () => clip.trimToPlayhead("start") },
+  { id: "trim-end", title: "Trim end to the playhead", keys: [")"], run: () => clip.trimToPlayhead("end") },
+  { id: "trim-range", title: "Trim to the range", keys: ["\\"], run: clip.trimToRange },
+  { id: "start-next-hit", title: "Trim start to the next hit", keys: ["Alt+]"], run: () => clip.trimToHit("start", 1) },
+  { id: "start-previous-hit", title: "Trim start to the previous hit", keys: ["Alt+["], run: () => clip.trimToHit("start", -1) },
+  { id: "end-next-hit", title: "Trim end to the next hit", keys: ["Alt+}"], run: () => clip.trimToHit("end", 1) },
+  { id: "end-previous-hit", title: "Trim end to the previous hit", keys: ["Alt+{"], run: () => clip.trimToHit("end", -1) },
+  { id: "copy-section", title: "Copy section", keys: ["Mod+Shift+C"], run: copySection },
+  { id: "insert-section", title: "Insert section at the playhead", keys: ["Mod+Shift+V"], run: () => insertSection() },
+  { id: "insert-time", title: "Insert time as long as the range", keys: ["Mod+Shift+I"], run: clip.insertTime },
+  { id: "remove-time", title: "Remove the range's time", keys: ["Mod+Shift+X"], run: clip.removeTime },
+  { id: "links", title: "Links between tracks on or suspended", keys: ["Shift+L"], run: () => setSettings({ linksOn: !settings().linksOn }) },
   { id: "fade-in", title: "Fade in", keys: ["I"], run: () => act.fade("in") },
   { id: "fade-out", title: "Fade out", keys: ["O"], run: () => act.fade("out") },
   { id: "smooth", title: "Smooth the seam", keys: ["Y"], run: () => view().seamId && act.smoothSeam(view().seamId as string) },
@@ -66,16 +129,21 @@ export const COMMANDS: readonly Command[] = [
   { id: "previous-line", title: "Playhead to the previous grid line", keys: ["ArrowLeft"], run: () => act.stepGrid(-1) },
   { id: "next-clip", title: "Next clip", keys: ["N"], run: () => act.stepClip(1) },
   { id: "previous-clip", title: "Previous clip", keys: ["Shift+N"], run: () => act.stepClip(-1) },
+  { id: "select-track", title: "Select all on the track", keys: ["A"], run: clip.selectTrack },
+  { id: "select-later", title: "Select all to the right", keys: ["Shift+A"], run: clip.selectLater },
+  { id: "range-of-selection", title: "Range over the selection", keys: ["Shift+R"], run: clip.rangeOfSelection },
+  { id: "picking", title: "Pick several: each click adds or takes out", keys: ["Shift+S"], run: () => setView({ picking: !view().picking }) },
   { id: "select-all", title: "Select all clips", keys: ["Mod+A"], run: act.selectAll },
-  {
-    id: "select-none",
-    title: "Select nothing",
-    keys: ["Escape"],
-    run: () => setView({ clipIds: new Set(), range: null, seamId: null, markId: null, markPanel: false }),
-  },
-  { id: "tool-pointer", title: "Pointer", keys: ["P"], run: () => setView({ tool: "pointer" }) },
-  { id: "tool-range", title: "Range", keys: ["R"], run: () => setView({ tool: "range" }) },
-  { id: "tool-split", title: "Split tool", keys: ["X"], run: () => setView({ tool: "split" }) },
+  { id: "select-none", title: "Select nothing, then close the bundle", keys: ["Escape"], run: stepOut },
+  ...TOOLS.map((tool) => ({ id: `tool-${tool}`, title: TOOL_KEYS[tool][1], keys: [TOOL_KEYS[tool][0]], run: () => setView({ tool }) })),
+  ...NEIGHBOURS.map((n) => ({
+    id: `neighbours-${n}`,
+    title: NEIGHBOUR_TITLES[n],
+    keys: [NEIGHBOUR_KEYS[n]],
+    run: () => setSettings({ neighbours: n }),
+  })),
+  ...OVERLAPS.map((o) => ({ id: `overlaps-${o}`, title: OVERLAP_TITLES[o], keys: [OVERLAP_KEYS[o]], run: () => setSettings({ overlaps: o }) })),
+  { id: "reach", title: "What ripples: this track, linked tracks, all tracks", keys: ["0"], run: nextReach },
   { id: "zoom-in", title: "Zoom in", keys: ["+", "="], run: () => zoomAt(middle(), 1 / 1.6) },
   { id: "zoom-out", title: "Zoom out", keys: ["-"], run: () => zoomAt(middle(), 1.6) },
   { id: "zoom-selection", title: "Zoom to the selection", keys: ["Z"], run: act.zoomToSelection },
@@ -91,14 +159,18 @@ const byKey = new Map(COMMANDS.flatMap((c) => c.keys.map((k) => [k, c])));
 /** The command's key as a person reads it. */
 export function keyOf(id: string): string {
   const [shown = ""] = COMMANDS.find((c) => c.id === id)?.keys ?? [];
-  return shown.replace("Mod", "Ctrl").replace("ArrowRight", "→").replace("ArrowLeft", "←");
+  return shown
+    .replace("Mod", "Ctrl")
+    .replace("ArrowRight", "→")
+    .replace("ArrowLeft", "←")
+    .replace(/Page(Up|Down)/, "Page $1");
 }
 
 function pressed(e: KeyboardEvent): string {
   const named = e.key === " " ? "Space" : e.key.length === 1 ? e.key.toUpperCase() : e.key;
   // A character that needs Shift, such as "+", is its own key; letters and names carry it.
   const shift = e.shiftKey && (named.length > 1 || /[A-Z]/.test(named));
-  return `${e.ctrlKey || e.metaKey ? "Mod+" : ""}${shift ? "Shift+" : ""}${named}`;
+  return `${e.ctrlKey || e.metaKey ? "Mod+" : ""}${e.altKey ? "Alt+" : ""}${shift ? "Shift+" : ""}${named}`;
 }
 
 const typing = (target: EventTarget | null): boolean =>
@@ -112,37 +184,96 @@ const takes = (target: EventTarget | null, key: string): boolean => {
   if (!(target instanceof HTMLElement)) return false;
   if (target.getAttribute("role") === "slider") return /^(Arrow|Page|Home|End)/.test(key);
   if (target.getAttribute("role") === "tab") return /^Arrow/.test(key);
+  if (/^(BUTTON|A)$/.test(target.tagName)) return key === "Enter";
   return false;
 };
 
-/** Taps shorter than this turn snapping on or off; longer ones only lend. */
+/** Taps shorter than this set what a key stands for; longer ones, or those that a gesture fell into, only lend it. */
 export const TAP_MS = 250;
 
-/** Listens for keys until the returned function is called. `cancel` ends a gesture; true when there was one. `busy` tells whether one is going on. */
-export function listenForKeys(cancel: () => boolean, regrip: () => void, busy: () => boolean): () => void {
-  let gridDown = 0;
-  let gestured = false;
-  const release = (): void => {
-    if (gridDown === 0) return;
-    const tap = performance.now() - gridDown < TAP_MS && !gestured;
-    gridDown = 0;
-    setView({ gridHeld: false });
-    if (tap) setSettings({ snapOn: !settings().snapOn });
-    regrip();
+/** What a held key lends for as long as it is down: `lend` begins it and returns what ends it; a tap instead does `tap`. */
+interface Loan {
+  lend(): () => void;
+  tap(): void;
+}
+
+const lendModes = (lent: ReturnType<typeof view>["lent"]) => (): (() => void) => {
+  setView({ lent });
+  return () => setView({ lent: {} });
+};
+
+/** Keys that work while they are held: the grid key, the rules of a drag, the tools. */
+const LOANS: ReadonlyMap<string, Loan> = new Map<string, Loan>([
+  [
+    "G",
+    {
+      lend() {
+        setView({ gridHeld: true });
+        return () => setView({ gridHeld: false });
+      },
+      tap: () => setSettings({ snapOn: !settings().snapOn }),
+    },
+  ],
+  [
+    "V",
+    {
+      lend() {
+        const { fanned } = view();
+        setView({ fanned: !fanned });
+        return () => setView({ fanned });
+      },
+      tap: () => setView({ fanned: !view().fanned }),
+    },
+  ],
+  ...NEIGHBOURS.map((n): [string, Loan] => [NEIGHBOUR_KEYS[n], { lend: lendModes({ neighbours: n }), tap: () => setSettings({ neighbours: n }) }]),
+  ...OVERLAPS.map((o): [string, Loan] => [OVERLAP_KEYS[o], { lend: lendModes({ overlaps: o }), tap: () => setSettings({ overlaps: o }) }]),
+  ...TOOLS.map((tool): [string, Loan] => [
+    TOOL_KEYS[tool][0],
+    {
+      lend() {
+        const before = view().tool;
+        setView({ tool });
+        return () => setView({ tool: before });
+      },
+      tap: () => setView({ tool }),
+    },
+  ]),
+]);
+
+/** What the page's gestures tell the keys, and are told by them. */
+export interface GestureKeys {
+  /** Ends a gesture; true when there was one. */
+  cancel(): boolean;
+  /** A key that counts within a gesture went down or up: it is shown anew. */
+  regrip(change: { alt?: boolean }): void;
+  busy(): boolean;
+}
+
+/** Listens for keys until the returned function is called. */
+export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void {
+  const held = new Map<string, { since: number; gestured: boolean; end: () => void; loan: Loan }>();
+  const giveBack = (code: string): void => {
+    const one = held.get(code);
+    if (!one) return;
+    held.delete(code);
+    one.end();
+    if (performance.now() - one.since < TAP_MS && !one.gestured) one.loan.tap();
+    regrip({});
   };
   const down = (e: KeyboardEvent): void => {
+    if (e.key === "Alt" && busy()) {
+      e.preventDefault();
+      return regrip({ alt: true });
+    }
     if (typing(e.target) || inMenu(e.target)) return;
     const key = pressed(e);
     if (e.key === "Escape" && cancel()) return;
-    if (key === "G" || key === "Shift+G") {
-      if (gridDown === 0) {
-        gridDown = performance.now();
-        gestured = busy();
-        setView({ gridHeld: true });
-        regrip();
-      }
+    const loan = LOANS.get(key === "Shift+G" || key === "Alt+G" ? "G" : key);
+    if (loan) {
       e.preventDefault();
-      return;
+      if (e.repeat || held.has(e.code)) return;
+      held.set(e.code, { since: performance.now(), gestured: busy(), end: loan.lend(), loan });
+      return regrip({});
     }
     const command = byKey.get(key);
     if (!command || takes(e.target, e.key)) return;
@@ -150,20 +281,24 @@ export function listenForKeys(cancel: () => boolean, regrip: () => void, busy: (
     command.run();
   };
   const up = (e: KeyboardEvent): void => {
-    if (e.key.toUpperCase() === "G") release();
+    if (e.key === "Alt") regrip({ alt: false });
+    giveBack(e.code);
   };
   // Held through a gesture the key only lends, however short the press was.
   const pointer = (): void => {
-    gestured = true;
+    for (const one of held.values()) one.gestured = true;
+  };
+  const blur = (): void => {
+    for (const code of [...held.keys()]) giveBack(code);
   };
   window.addEventListener("keydown", down);
   window.addEventListener("keyup", up);
-  window.addEventListener("blur", release);
+  window.addEventListener("blur", blur);
   window.addEventListener("pointerdown", pointer);
   return () => {
     window.removeEventListener("keydown", down);
     window.removeEventListener("keyup", up);
-    window.removeEventListener("blur", release);
+    window.removeEventListener("blur", blur);
     window.removeEventListener("pointerdown", pointer);
   };
 }

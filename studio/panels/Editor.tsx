@@ -10,6 +10,7 @@ import { OVERVIEW_HEIGHT } from "@/timeline/geometry";
 import { Overview, Timeline } from "@/timeline/Timeline";
 import { DropFiles } from "./DropFiles";
 import { Inspector } from "./Inspector";
+import { LanePanels } from "./LanePanels";
 import { ModeLine } from "./ModeLine";
 import { OverviewLabel, StatusLine } from "./StatusLine";
 import { Tools } from "./Tools";
@@ -32,7 +33,19 @@ export function Editor({ projectId, versionId }: { projectId: string; versionId?
         setTransport(transport);
         // For tests and bench: what reached the ring, as numbers.
         (window as Window & { wetThreadRing?: unknown }).wetThreadRing = transport.ringForTests;
-        setView({ clipIds: new Set(), range: null, seamId: null, trackId: null, playhead: 0, start: 0, scrollY: 0, playing: false });
+        setView({
+          clipIds: new Set(),
+          range: null,
+          seamId: null,
+          trackId: null,
+          playhead: 0,
+          start: 0,
+          scrollY: 0,
+          playing: false,
+          openBundle: null,
+          placing: null,
+          panel: null,
+        });
         setState("open");
       } catch (error) {
         if (!gone) setState({ wrong: (error as Error).message });
@@ -85,6 +98,7 @@ function Opened() {
               <TrackHeads />
               <div className="relative min-w-0 flex-1 border-line border-l">
                 <Timeline />
+                <LanePanels />
               </div>
             </div>
             <div className="flex shrink-0 border-line border-t" style={{ height: OVERVIEW_HEIGHT }}>

@@ -5,17 +5,18 @@ import { describeStep, type GridFamily, type GridStep, isMusical, NOTE_DIVISIONS
 import { parseStep } from "@wet-thread/core/time/parse-step";
 import clsx from "clsx";
 import { ChevronDown } from "lucide-react";
-import { Fragment, type ReactNode, useRef } from "react";
+import { Fragment, useRef } from "react";
 import { toast } from "sonner";
 import { type NudgePart, nudge } from "@/commands/actions";
 import { TAP_MS } from "@/commands/commands";
 import { session, useSession } from "@/state/session";
-import { type Overlaps, type Settings, setSettings, type Target, useSettings } from "@/state/settings";
+import { type Settings, setSettings, type Target, useSettings } from "@/state/settings";
 import { setView, useView } from "@/state/view";
 import { gridName } from "@/timeline/describe";
 import { viewGrid } from "@/timeline/grid-columns";
 import { Field, Key, Picture, Popover, Segments, Slider } from "@/ui/controls";
 import { lengthFrom } from "./inspector/parts";
+import { cloth, Heading, line, NEIGHBOUR_WORDS, NeighbourMenu, OVERLAP_WORDS, OverlapMenu, REACH_WORDS } from "./mode-menus";
 
 const TARGETS: readonly (readonly [Target, string])[] = [
   ["grid", "Grid"],
@@ -37,6 +38,8 @@ function targetWords(targets: readonly Target[]): string {
 export function ModeLine() {
   const set = useSettings();
   const held = useView((v) => v.gridHeld);
+  const lent = useView((v) => v.lent);
+  const neighbours = lent.neighbours ?? set.neighbours;
   const pressedAt = useRef(0);
   const inForce = set.snapOn !== held;
   return (
@@ -45,10 +48,33 @@ export function ModeLine() {
       className="flex items-center gap-2 overflow-hidden whitespace-nowrap border-line border-t bg-ground px-3.5 text-[13.5px] text-ink-2"
       data-testid="mode-line"
     >
-      <span>Overlaps</span>
-      <Popover trigger={<Word dye="cochineal" text={OVERLAP_WORDS[set.overlaps]} />}>
+      <span>Neighbours</span>
+      <Popover width={430} trigger={<Word dye="indigo" lit={lent.neighbours !== undefined} text={NEIGHBOUR_WORDS[neighbours]} />}>
+        <NeighbourMenu set={set} />
+      </Popover>
+      {neighbours === "ripple" && (
+        <>
+          <span className="max-[1500px]:hidden">on</span>
+          <Popover width={430} trigger={<Word dye="indigo" text={REACH_WORDS[set.reach]} />}>
+            <NeighbourMenu set={set} />
+          </Popover>
+        </>
+      )}
+      <span className="max-[1500px]:hidden">and</span>
+      <span>overlaps</span>
+      <Popover trigger={<Word dye="cochineal" lit={lent.overlaps !== undefined} text={OVERLAP_WORDS[lent.overlaps ?? set.overlaps]} />}>
         <OverlapMenu set={set} />
       </Popover>
+      {!set.linksOn && (
+        <button
+          type="button"
+          title="Links between tracks are suspended: edits are made on one track only. Click to resume; nothing moves."
+          onClick={() => setSettings({ linksOn: true })}
+          className="rounded-sm bg-weld/25 px-1.5 font-semibold text-ink"
+        >
+          links suspended
+        </button>
+      )}
       <Bar />
       <button
         type="button"
@@ -86,11 +112,11 @@ export function ModeLine() {
       <Popover trigger={<Word dye="weld" lit={held} text={set.placing === "line" ? "on the line" : "keeping offset"} />}>
         <SnapMenu set={set} />
       </Popover>
-      <span>on a</span>
+      <span className="max-[1500px]:hidden">on a</span>
       <Popover width={420} trigger={<GridWord set={set} lit={held} />}>
         <GridMenu set={set} />
       </Popover>
-      <span>that</span>
+      <span className="max-[1500px]:hidden">that</span>
       <Popover width={420} trigger={<Word dye="fern" text={set.followsZoom ? "follows zoom" : "stays fixed"} />}>
         <GridMenu set={set} />
       </Popover>
@@ -131,18 +157,6 @@ function GridWord({ set, lit, ...rest }: { set: Settings; lit: boolean }) {
   const { step, thinned } = viewGrid(doc, set, start, spp);
   return <Word {...rest} dye="fern" lit={lit} text={`${gridName(step)} grid${thinned && set.showGrid ? ", lines thinned" : ""}`} />;
 }
-
-const Heading = ({ children, side }: { children: ReactNode; side?: ReactNode }) => (
-  <h3 className="mt-3 mb-1.5 flex justify-between text-ink-2 text-sm first:mt-0">
-    <span>{children}</span>
-    {side && <span className="text-ink-3">{side}</span>}
-  </h3>
-);
-
-const cloth = (x: number, w = 26, fill = "var(--indigo)", opacity = 0.2) => (
-  <rect x={x} y="8" width={w} height="13" rx="2" fill={fill} fillOpacity={opacity} stroke={fill} strokeWidth="1.2" />
-);
-const line = (x: number, color = "var(--line)") => <path key={x} d={`M${x} 2V26`} stroke={color} strokeWidth="1.2" />;
 
 function SnapMenu({ set }: { set: Settings }) {
   const toggle = (t: Target): void => setSettings({ targets: set.targets.includes(t) ? set.targets.filter((x) => x !== t) : [...set.targets, t] });
@@ -208,40 +222,6 @@ function SnapMenu({ set }: { set: Settings }) {
       />
       <p className="mt-3 text-ink-2 text-sm">
         Tap <Key>G</Key> to turn snapping on or off, hold it to leave the grid for one move.
-      </p>
-    </div>
-  );
-}
-
-const OVERLAP_WORDS: Readonly<Record<Overlaps, string>> = { blend: "blend", layer: "lie over", cover: "cover" };
-
-function OverlapMenu({ set }: { set: Settings }) {
-  const pick = (overlaps: Overlaps) => ({ on: set.overlaps === overlaps, onClick: () => setSettings({ overlaps }) });
-  return (
-    <div>
-      <Heading>When a clip lands on another</Heading>
-      <div className="grid grid-cols-3 gap-2">
-        <Picture label="Blend" {...pick("blend")}>
-          <path d="M8 21V8H44L58 21Z" fill="var(--cochineal)" fillOpacity="0.2" stroke="var(--cochineal)" strokeWidth="1.2" />
-          <path d="M38 21L52 8H88V21Z" fill="var(--indigo)" fillOpacity="0.2" stroke="var(--indigo)" strokeWidth="1.2" />
-        </Picture>
-        <Picture label="Lie over" {...pick("layer")}>
-          {cloth(8, 48, "var(--cochineal)")}
-          <rect x="40" y="5" width="48" height="13" rx="2" fill="var(--raised)" />
-          <rect x="40" y="5" width="48" height="13" rx="2" fill="var(--indigo)" fillOpacity="0.25" stroke="var(--indigo)" strokeWidth="1.2" />
-          <path d="M56 18V21" stroke="var(--cochineal)" strokeDasharray="2 1.5" />
-        </Picture>
-        <Picture label="Cover" {...pick("cover")}>
-          {cloth(8, 31, "var(--cochineal)")}
-          {cloth(40, 48)}
-        </Picture>
-      </div>
-      <p className="mt-3 text-ink-2 text-sm">
-        {set.overlaps === "blend"
-          ? "The overlap becomes a crossfade."
-          : set.overlaps === "layer"
-            ? "The clip on top is heard; what lies beneath is kept whole."
-            : "What lies beneath is trimmed away; undo brings it back."}
       </p>
     </div>
   );

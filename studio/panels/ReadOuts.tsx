@@ -8,8 +8,8 @@ import { transport } from "@/engine/transport";
 import { session } from "@/state/session";
 import { setSettings, useSettings } from "@/state/settings";
 import { useView, view } from "@/state/view";
-import { placePlayhead } from "@/timeline/gestures";
 import { preview, usePreview } from "@/timeline/preview";
+import { placePlayhead } from "@/timeline/range-gestures";
 import { Popover } from "@/ui/controls";
 
 const UNITS: readonly (readonly [PositionUnit, string])[] = [

@@ -2,6 +2,7 @@
 import { documentEnd, timebaseOf } from "@wet-thread/core/model/document";
 import { clipEnd } from "@wet-thread/core/model/schema";
 import { formatBars, formatClock, formatLength } from "@wet-thread/core/time/format";
+import { selectedBundle } from "@/commands/clip-actions";
 import { useMeters } from "@/engine/transport";
 import { useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
@@ -31,7 +32,7 @@ export function StatusLine() {
             : "held snaps to the grid"}
       </span>
       <span className="flex items-center gap-1.5 max-[1250px]:hidden">
-        <Key>Shift</Key> keeps the direction
+        <Key>Alt</Key> copies <Key>Shift</Key> keeps the direction
       </span>
       <span className="min-w-[250px] truncate text-right" data-testid="hint">
         {hint || "Drag edge to trim, corner to fade, name to move"}
@@ -56,6 +57,7 @@ function Selection() {
   const doc = useSession((s) => s.doc);
   const range = useView((v) => v.range);
   const ids = useView((v) => v.clipIds);
+  const picking = useView((v) => v.picking);
   const base = timebaseOf(doc);
   if (range) {
     return (
@@ -66,11 +68,15 @@ function Selection() {
     );
   }
   const clips = [...ids].map((id) => doc.clips.get(id)).filter((c) => c !== undefined);
-  if (clips.length === 0) return <span data-testid="selection">Nothing selected</span>;
+  if (clips.length === 0)
+    return <span data-testid="selection">{picking ? "Picking: each click adds a clip or takes it out" : "Nothing selected"}</span>;
+  const bundle = selectedBundle();
+  const tracks = new Set(clips.map((c) => c.trackId)).size;
   const [from, to] = [Math.min(...clips.map((c) => c.start)), Math.max(...clips.map(clipEnd))];
   return (
     <span className="num" data-testid="selection">
-      {clips.length === 1 ? "1 clip" : `${clips.length} clips`} {formatBars(from, base)} – {formatBars(to, base)} &nbsp;
+      {bundle ? `Bundle of ${clips.length === 1 ? "1 clip" : `${clips.length} clips`}` : clips.length === 1 ? "1 clip" : `${clips.length} clips`}
+      {tracks > 1 && ` on ${tracks} tracks`} {formatBars(from, base)} – {formatBars(to, base)} &nbsp;
       {formatLength(to - from, doc.sampleRate)}
     </span>
   );

@@ -1,26 +1,45 @@
 "use client";
-import { BetweenVerticalStart, MousePointer2, SquareDashed, ZoomIn } from "lucide-react";
+import { BetweenVerticalStart, Eraser, Layers2, ListChecks, MousePointer2, MoveHorizontal, SquareDashed, Stamp, VolumeX, ZoomIn } from "lucide-react";
 import { zoomToSelection } from "@/commands/actions";
 import { keyOf } from "@/commands/commands";
 import { setView, type Tool, useView } from "@/state/view";
 import { IconButton } from "@/ui/controls";
 
-const TOOLS: readonly (readonly [Tool, string, typeof MousePointer2])[] = [
+const LOOKS: readonly (readonly [Tool, string, typeof MousePointer2])[] = [
   ["pointer", "Pointer: what it does depends on where", MousePointer2],
   ["range", "Range", SquareDashed],
   ["split", "Split", BetweenVerticalStart],
+  ["shift", "Shift inside", MoveHorizontal],
+  ["stamp", "Stamp", Stamp],
+  ["mute", "Mute", VolumeX],
+  ["erase", "Erase", Eraser],
 ];
 
+/** The pointer and the single-purpose tools; a tool is borrowed for as long as its key is held. */
 export function Tools() {
   const tool = useView((v) => v.tool);
+  const picking = useView((v) => v.picking);
+  const fanned = useView((v) => v.fanned);
   return (
     <nav aria-label="Tools" className="flex w-11 shrink-0 flex-col items-center gap-1 border-line border-r py-2">
-      {TOOLS.map(([id, label, Icon]) => (
+      {LOOKS.map(([id, label, Icon]) => (
         <IconButton key={id} label={label} keys={keyOf(`tool-${id}`)} on={tool === id} side="right" onClick={() => setView({ tool: id })}>
           <Icon size={16} />
         </IconButton>
       ))}
       <span className="my-1 h-px w-6 bg-line" />
+      <IconButton
+        label="Pick several: each click adds or takes out"
+        keys={keyOf("picking")}
+        on={picking}
+        side="right"
+        onClick={() => setView({ picking: !picking })}
+      >
+        <ListChecks size={16} />
+      </IconButton>
+      <IconButton label="Look through the layers" keys={keyOf("fan")} on={fanned} side="right" onClick={() => setView({ fanned: !fanned })}>
+        <Layers2 size={16} />
+      </IconButton>
       <IconButton label="Zoom to the selection" keys={keyOf("zoom-selection")} side="right" onClick={zoomToSelection}>
         <ZoomIn size={16} />
       </IconButton>

@@ -1,60 +1,223 @@
 "use client";
+import { applyEdits } from "@wet-thread/core/edit/registry";
+import type { Document } from "@wet-thread/core/model/document";
 import type { Track } from "@wet-thread/core/model/schema";
 import clsx from "clsx";
-import { Plus } from "lucide-react";
-import { useEffect, useRef } from "react";
+import { Link2, Plus, Unlink2 } from "lucide-react";
+import { type PointerEvent as ReactPointerEvent, useEffect, useRef, useState } from "react";
+import { runCommand } from "@/commands/commands";
+import { headItems } from "@/commands/menus";
 import { useMeters } from "@/engine/transport";
 import { session, useSession } from "@/state/session";
+import { useSettings } from "@/state/settings";
 import { setView, useView } from "@/state/view";
-import { HEAD_WIDTH, laneBoxes } from "@/timeline/geometry";
+import { HEAD_WIDTH, type LaneBox, laneBoxes } from "@/timeline/geometry";
+import { clearPreview, setPreview, usePreview } from "@/timeline/preview";
 import { Slider } from "@/ui/controls";
+import { Menu } from "@/ui/menu";
 import { RulerLabels } from "./RulerLabels";
 
 /** dB at which a meter's bar begins. */
 const METER_FLOOR = -48;
+/** Pixels that a press on a head may wander before it drags the track. */
+const DRAG_PIXELS = 5;
+
+type Switch = "mute" | "solo";
+
+/** Buttons that a pointer went over while it was down: all are set as the first. */
+interface Sweep {
+  readonly what: Switch;
+  readonly value: boolean;
+  readonly ids: ReadonlySet<string>;
+}
 
 export function TrackHeads() {
-  const doc = useSession((s) => s.doc);
+  const kept = useSession((s) => s.doc);
+  const drafted = usePreview((p) => p.doc);
+  const doc = drafted && drafted.tracks !== kept.tracks ? drafted : kept;
   const scrollY = useView((v) => v.scrollY);
+  const height = useView((v) => v.height);
   const chosen = useView((v) => v.trackId);
+  const [sweep, setSweep] = useState<Sweep | null>(null);
+  const [goesTo, setGoesTo] = useState<number | null>(null);
+  const menuFor = useRef<string | null>(null);
   const boxes = laneBoxes(doc);
   const below = boxes.at(-1);
+  useEffect(() => {
+    if (!sweep) return;
+    const done = (): void => {
+      setSweep(null);
+      session().edit([{ type: "set-track", trackIds: [...sweep.ids], [sweep.what]: sweep.value }]);
+    };
+    window.addEventListener("pointerup", done);
+    return () => window.removeEventListener("pointerup", done);
+  }, [sweep]);
   return (
     <aside aria-label="Tracks" className="flex shrink-0 flex-col" style={{ width: HEAD_WIDTH }}>
       <RulerLabels />
-      <div className="relative min-h-0 flex-1 overflow-hidden">
-        {boxes.map((box) => (
-          <div key={box.trackId} className="absolute inset-x-0" style={{ top: box.top - scrollY, height: box.height }}>
-            <Head track={box.track} chosen={chosen === box.trackId} mono={monoOf(doc, box.trackId)} />
+      <Menu
+        items={() =>
+          menuFor.current ? headItems(menuFor.current) : [{ label: "Add a track", run: () => void session().edit([{ type: "add-track" }]) }]
+        }
+        onOpen={(target) => {
+          menuFor.current = target.closest<HTMLElement>("[data-track]")?.dataset.track ?? null;
+        }}
+      >
+        <div className="relative min-h-0 flex-1 overflow-hidden">
+          {boxes
+            .filter((box) => box.top + box.height > scrollY && box.top < scrollY + Math.max(height, 2000))
+            .map((box) => (
+              <div key={box.trackId} data-track={box.trackId} className="absolute inset-x-0" style={{ top: box.top - scrollY, height: box.height }}>
+                <Head
+                  track={box.track}
+                  chosen={chosen === box.trackId}
+                  mono={monoOf(doc, box.trackId)}
+                  sweep={sweep}
+                  onSweep={setSweep}
+                  onGrip={(e) => dragHead(e, box, setGoesTo)}
+                />
+                <HeightGrip box={box} />
+              </div>
+            ))}
+          {goesTo !== null && (
+            <div
+              className="pointer-events-none absolute inset-x-0 z-10 -mt-[1.5px] h-[3px] bg-weld"
+              style={{ top: lineTop(boxes, goesTo) - scrollY }}
+            />
+          )}
+          <div className="absolute inset-x-0 p-2.5" style={{ top: (below ? below.top + below.height : 0) - scrollY }}>
+            <button
+              type="button"
+              className="flex h-8 w-full items-center gap-2 rounded-md px-2 text-ink-2 hover:bg-weft"
+              onClick={() => session().edit([{ type: "add-track" }])}
+            >
+              <Plus size={15} aria-hidden /> Add track
+            </button>
           </div>
-        ))}
-        <div className="absolute inset-x-0 p-2.5" style={{ top: (below ? below.top + below.height : 0) - scrollY }}>
-          <button
-            type="button"
-            className="flex h-8 w-full items-center gap-2 rounded-md px-2 text-ink-2 hover:bg-weft"
-            onClick={() => session().edit([{ type: "add-track" }])}
-          >
-            <Plus size={15} aria-hidden /> Add track
-          </button>
         </div>
-      </div>
+      </Menu>
     </aside>
   );
 }
 
-function monoOf(doc: ReturnType<typeof session>["doc"], trackId: string): string {
+const lineTop = (boxes: readonly LaneBox[], place: number): number => boxes[place]?.top ?? (boxes.at(-1)?.top ?? 0) + (boxes.at(-1)?.height ?? 0);
+
+/** Follows a press until it is let go of or called off by Escape. */
+function follow(onMove: (e: PointerEvent) => void, onEnd: (kept: boolean) => void): void {
+  const end = (kept: boolean) => (): void => {
+    window.removeEventListener("pointermove", onMove);
+    window.removeEventListener("pointerup", keep);
+    window.removeEventListener("pointercancel", drop);
+    window.removeEventListener("keydown", callOff, true);
+    onEnd(kept);
+  };
+  const keep = end(true);
+  const drop = end(false);
+  const callOff = (e: KeyboardEvent): void => {
+    if (e.key !== "Escape") return;
+    e.stopPropagation();
+    drop();
+  };
+  window.addEventListener("pointermove", onMove);
+  window.addEventListener("pointerup", keep);
+  window.addEventListener("pointercancel", drop);
+  window.addEventListener("keydown", callOff, true);
+}
+
+/** Drags a track to another place in the order; a line shows where it will go. */
+function dragHead(e: ReactPointerEvent, box: LaneBox, show: (place: number | null) => void): void {
+  if (e.button !== 0) return;
+  const [y0, boxes] = [e.clientY, laneBoxes(session().doc)];
+  const from = boxes.findIndex((b) => b.trackId === box.trackId);
+  let place: number | null = null;
+  follow(
+    (m) => {
+      const by = m.clientY - y0;
+      if (place === null && Math.abs(by) < DRAG_PIXELS) return;
+      const at = box.top + box.height / 2 + by;
+      place = boxes.filter((b) => b.top + b.height / 2 < at).length;
+      show(place);
+    },
+    (kept) => {
+      show(null);
+      if (!kept || place === null || place === from || place === from + 1) return;
+      // Hidden tracks keep their places: the order is counted with them.
+      const order = session().doc.piece.trackOrder.filter((id) => id !== box.trackId);
+      const before = boxes[place]?.trackId;
+      session().edit([{ type: "move-track", trackId: box.trackId, index: before ? order.indexOf(before) : order.length }]);
+    },
+  );
+}
+
+/** The lower edge of a head: drag it for the track's height, with Alt for the height of all. */
+function HeightGrip({ box }: { box: LaneBox }) {
+  const down = (e: ReactPointerEvent): void => {
+    if (e.button !== 0) return;
+    e.stopPropagation();
+    e.preventDefault();
+    const y0 = e.clientY;
+    let edit: { type: string; trackIds: string[]; height: number } | null = null;
+    follow(
+      (m) => {
+        const height = Math.round(Math.max(36, Math.min(600, box.height + m.clientY - y0)));
+        const trackIds = m.altKey ? [...session().doc.piece.trackOrder] : [box.trackId];
+        edit = { type: "set-track", trackIds, height };
+        setPreview({ doc: applyEdits(session().doc, [edit]).doc });
+      },
+      (kept) => {
+        clearPreview();
+        if (kept && edit) session().edit([edit], edit.trackIds.length > 1 ? "Height of all tracks" : `Height of ${box.track.name}`);
+      },
+    );
+  };
+  return (
+    <div
+      className="absolute inset-x-0 -bottom-[3px] z-10 h-[6px] cursor-ns-resize touch-none"
+      data-testid={`height-${box.track.name}`}
+      onPointerDown={down}
+    />
+  );
+}
+
+function monoOf(doc: Document, trackId: string): string {
   const first = doc.lanes.get(trackId)?.clips[0];
   const channels = first && doc.sources.get(first.sourceId)?.channels;
   return channels === 1 ? "mono" : channels === 2 ? "stereo" : channels ? `${channels} channels` : "";
 }
 
-function Head({ track, chosen, mono }: { track: Track; chosen: boolean; mono: string }) {
+interface HeadProps {
+  track: Track;
+  chosen: boolean;
+  mono: string;
+  sweep: Sweep | null;
+  onSweep: (sweep: Sweep) => void;
+  onGrip: (e: ReactPointerEvent) => void;
+}
+
+function Head({ track, chosen, mono, sweep, onSweep, onGrip }: HeadProps) {
+  const linksOn = useSettings((s) => s.linksOn);
   const set = (change: Record<string, unknown>): void => void session().edit([{ type: "set-track", trackIds: [track.id], ...change }]);
   const low = track.height < 70;
+  const toggle = (what: Switch, letter: string, color: string) => (
+    <Toggle
+      on={sweep?.what === what && sweep.ids.has(track.id) ? sweep.value : track[what]}
+      label={`${what === "mute" ? "Mute" : "Solo"} ${track.name}`}
+      letter={letter}
+      color={color}
+      onClick={() => set({ [what]: !track[what] })}
+      onPress={() => onSweep({ what, value: !track[what], ids: new Set([track.id]) })}
+      onOver={() => sweep?.what === what && onSweep({ ...sweep, ids: new Set([...sweep.ids, track.id]) })}
+    />
+  );
   return (
-    // biome-ignore lint/a11y/useKeyWithClickEvents: the keyboard chooses a track through its name field and buttons
-    // biome-ignore lint/a11y/noStaticElementInteractions: see above
-    <div className={clsx("flex h-full border-line border-b", chosen && "bg-raised")} onClick={() => setView({ trackId: track.id })}>
+    // biome-ignore lint/a11y/noStaticElementInteractions: the keyboard chooses a track through its name field and buttons, and moves it by its menu
+    <div
+      className={clsx("flex h-full touch-none border-line border-b", chosen && "bg-raised")}
+      onPointerDown={(e) => {
+        setView({ trackId: track.id });
+        if (!(e.target as HTMLElement).closest("input,button,[role=slider],[data-slider]")) onGrip(e);
+      }}
+    >
       <span className="w-[5px] shrink-0" style={{ background: `var(--${track.color})` }} />
       <div className={clsx("flex min-w-0 flex-1 flex-col px-2.5", low ? "gap-0.5 py-1" : "gap-1 py-1.5")}>
         <div className="flex items-baseline gap-1.5">
@@ -71,20 +234,35 @@ function Head({ track, chosen, mono }: { track: Track; chosen: boolean; mono: st
             }}
             onKeyDown={(e) => (e.key === "Enter" || e.key === "Escape") && e.currentTarget.blur()}
           />
-          <span className="shrink-0 text-ink-2 text-xs">{track.link ? "linked" : mono}</span>
+          {track.link ? (
+            <button
+              type="button"
+              className={clsx("flex shrink-0 items-center gap-1 rounded-sm text-xs hover:bg-weft", linksOn ? "text-ink-2" : "bg-weld/25 text-ink")}
+              title={
+                linksOn ? `Linked as “${track.link}”: edited together. Click to suspend.` : "The link is suspended. Click to resume; nothing moves."
+              }
+              onClick={() => runCommand("links")}
+            >
+              {linksOn ? <Link2 size={11} aria-hidden /> : <Unlink2 size={11} aria-hidden />}
+              {linksOn ? "linked" : "alone"}
+            </button>
+          ) : (
+            <span className="shrink-0 text-ink-2 text-xs">{mono}</span>
+          )}
         </div>
         <div className="flex items-center gap-1.5">
-          <Toggle on={track.mute} label={`Mute ${track.name}`} letter="M" color="weld" onClick={() => set({ mute: !track.mute })} />
-          <Toggle on={track.solo} label={`Solo ${track.name}`} letter="S" color="fern" onClick={() => set({ solo: !track.solo })} />
-          <Slider
-            label={`Gain of ${track.name} in dB`}
-            className="ml-1 flex-1"
-            min={-48}
-            max={12}
-            step={0.5}
-            value={Math.max(-48, track.gain)}
-            onCommit={(v) => set({ gain: v <= -48 ? -144 : v })}
-          />
+          {toggle("mute", "M", "weld")}
+          {toggle("solo", "S", "fern")}
+          <span data-slider className="ml-1 flex-1">
+            <Slider
+              label={`Gain of ${track.name} in dB`}
+              min={-48}
+              max={12}
+              step={0.5}
+              value={Math.max(-48, track.gain)}
+              onCommit={(v) => set({ gain: v <= -48 ? -144 : v })}
+            />
+          </span>
         </div>
         {!low && <Meter trackId={track.id} color={track.color} />}
       </div>
@@ -92,14 +270,32 @@ function Head({ track, chosen, mono }: { track: Track; chosen: boolean; mono: st
   );
 }
 
-function Toggle({ on, label, letter, color, onClick }: { on: boolean; label: string; letter: string; color: string; onClick: () => void }) {
+interface ToggleProps {
+  on: boolean;
+  label: string;
+  letter: string;
+  color: string;
+  onClick: () => void;
+  onPress: () => void;
+  onOver: () => void;
+}
+
+/** A switch of a head. Pressed and dragged it sets those of the other tracks that the pointer goes over, all in one step. */
+function Toggle({ on, label, letter, color, onClick, onPress, onOver }: ToggleProps) {
   return (
     <button
       type="button"
       aria-label={label}
       aria-pressed={on}
-      onClick={onClick}
-      className="num grid h-[18px] w-[20px] shrink-0 place-items-center rounded-sm border border-line bg-raised font-semibold text-ink-2 text-xs"
+      // The pointer works it by press and sweep; the keyboard clicks without a press.
+      onClick={(e) => e.detail === 0 && onClick()}
+      onPointerDown={(e) => {
+        if (e.button !== 0) return;
+        e.currentTarget.releasePointerCapture(e.pointerId);
+        onPress();
+      }}
+      onPointerEnter={onOver}
+      className="num grid h-[18px] w-[20px] shrink-0 touch-none place-items-center rounded-sm border border-line bg-raised font-semibold text-ink-2 text-xs"
       style={
         on ? { background: `color-mix(in srgb, var(--${color}) 38%, var(--raised))`, borderColor: `var(--${color})`, color: "var(--ink)" } : undefined
       }

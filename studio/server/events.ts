@@ -7,6 +7,7 @@ export type ProjectEvent =
   | { readonly type: "step"; readonly projectId: string; readonly versionId: string; readonly revision: number }
   | { readonly type: "source"; readonly projectId: string; readonly sourceId: string; readonly status: string; readonly progress: number }
   | { readonly type: "export"; readonly projectId: string; readonly exportId: string; readonly status: string; readonly progress: number }
+  | { readonly type: "print"; readonly projectId: string; readonly printId: string; readonly status: string; readonly progress: number }
   | { readonly type: "project"; readonly projectId: string };
 
 const CHANNEL = "wet_thread";

@@ -1,10 +1,11 @@
 import { EditError } from "@wet-thread/core/edit/errors";
-import { applyEdits, type Edit, newKey } from "@wet-thread/core/edit/registry";
+import { applyEdits, type Edit, newKey, type Outcome } from "@wet-thread/core/edit/registry";
 import { applyChanges, type Change, type Document, documentFrom } from "@wet-thread/core/model/document";
 import type { SourceInfo, VersionData } from "@wet-thread/core/model/schema";
 import { toast } from "sonner";
 import { createStore, useStore } from "zustand";
 import { ask, type ProjectRow, ServerError, type SourceRow } from "./api";
+import { edited } from "./modes";
 import { Unsent, type UnsentStep } from "./unsent";
 
 export interface HistoryRow {
@@ -108,19 +109,20 @@ export class Session {
   }
 
   /**
-   * Does edits as one step, at once. Returns false, having said why, when they can't be done. Returns true when nothing changed, too.
+   * Does edits as one step, at once, with what the mode line adds to each. Returns what came of them, or false, having said why, when
+   * they can't be done.
    */
-  edit(edits: readonly Edit[], name?: string): boolean {
-    const keyed = edits.map((e) => ({ ...e, key: e.key ?? newKey() }));
+  edit(edits: readonly Edit[], name?: string): Outcome | false {
+    const keyed = edits.map((e) => ({ ...edited(e, this.doc.sampleRate), ...e, key: e.key ?? newKey() }));
     try {
       const outcome = applyEdits(this.doc, keyed);
-      if (outcome.changes.length === 0) return true;
+      if (outcome.changes.length === 0) return outcome;
       const step: UnsentStep = { key: newKey(), name: name ?? outcome.name, edits: keyed };
       const unsent = [...this.store.getState().unsent, step];
       this.unsent.save(unsent);
       this.store.setState((s) => ({ doc: outcome.doc, unsent, save: s.save === "waiting" ? "waiting" : "saving" }));
       void this.send();
-      return true;
+      return outcome;
     } catch (error) {
       if (!(error instanceof EditError)) throw error;
       toast.error(error.message);
@@ -213,6 +215,11 @@ export class Session {
     return this.sent;
   }
   private sent: Promise<void> = Promise.resolve();
+
+  /** Waits until every step has reached the server. */
+  settled(): Promise<void> {
+    return this.send();
+  }
 
   private async sendAll(): Promise<void> {
     let tries = 0;

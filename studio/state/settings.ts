@@ -13,11 +13,21 @@ export type Theme = "day" | "vat";
 export const RULERS = ["sections", "tempo", "bars", "time", "timecode", "samples"] as const;
 export type Ruler = (typeof RULERS)[number];
 
-export type Overlaps = "layer" | "cover" | "blend";
+export const OVERLAPS = ["blend", "layer", "cover"] as const;
+export type Overlaps = (typeof OVERLAPS)[number];
+/** What neighbours do; `place` moves as hold does, and asks for the exact position at each drop. */
+export const NEIGHBOURS = ["hold", "ripple", "reorder", "place"] as const;
+export type Neighbours = (typeof NEIGHBOURS)[number];
+export const REACHES = ["track", "linked", "all"] as const;
+export type Reach = (typeof REACHES)[number];
 
 /** What the mode line says, kept by the browser from one visit to the next. */
 export interface Settings {
+  readonly neighbours: Neighbours;
+  readonly reach: Reach;
   readonly overlaps: Overlaps;
+  /** Whether linked tracks are edited together; off, links are suspended. */
+  readonly linksOn: boolean;
   readonly snapOn: boolean;
   readonly targets: readonly Target[];
   readonly placing: "line" | "offset";
@@ -45,7 +55,10 @@ export const SIXTEENTH: GridStep = { kind: "note", division: 16, feel: "straight
 export const useSettings = create<Settings>()(
   persist(
     (): Settings => ({
+      neighbours: "hold",
+      reach: "track",
       overlaps: "blend",
+      linksOn: true,
       snapOn: true,
       targets: ["grid", "edge"],
       placing: "line",

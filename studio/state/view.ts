@@ -1,12 +1,27 @@
+import { withBundles } from "@wet-thread/core/edit/bundles/members";
+import type { Edit } from "@wet-thread/core/edit/registry";
+import type { Document } from "@wet-thread/core/model/document";
 import { create } from "zustand";
+import type { Neighbours, Overlaps } from "./settings";
 
-export type Tool = "pointer" | "range" | "split";
+export const TOOLS = ["pointer", "range", "split", "shift", "stamp", "mute", "erase"] as const;
+export type Tool = (typeof TOOLS)[number];
 export type InspectorTab = "clip" | "seam" | "track" | "marks" | "history" | "sources";
 
 export interface TimeRange {
   readonly start: number;
   readonly end: number;
   readonly trackIds: readonly string[];
+}
+
+/** Clips let go of in the place mode: where they came from, and the drop as edits for any distance. */
+export interface Placing {
+  readonly clipIds: readonly string[];
+  readonly x: number;
+  readonly y: number;
+  /** The distance at which they were dropped. */
+  readonly by: number;
+  edits(by: number): Edit[];
 }
 
 /** What is seen and selected: not part of the piece, never sent. */
@@ -32,6 +47,18 @@ export interface View {
   readonly tab: InspectorTab;
   /** The grid key is down: snapping is the other way round for the gesture. */
   readonly gridHeld: boolean;
+  /** Modes that a held key lends. */
+  readonly lent: { readonly neighbours?: Neighbours; readonly overlaps?: Overlaps };
+  /** The bundle that is open: its clips are handled one by one. */
+  readonly openBundle: string | null;
+  /** Layers are spread out, one below the other, so that all can be seen and taken. */
+  readonly fanned: boolean;
+  /** Each click adds a clip to the selection or takes it out: for touch. */
+  readonly picking: boolean;
+  /** A drop that waits for its exact position. */
+  readonly placing: Placing | null;
+  /** The panel that is open over the lanes. */
+  readonly panel: "split" | "repeat" | null;
   /** What the pointer would do where it is, in words. */
   readonly hint: string;
   readonly earlier: { readonly start: number; readonly samplesPerPixel: number } | null;
@@ -55,6 +82,12 @@ export const useView = create<View>(() => ({
   follow: true,
   tab: "clip",
   gridHeld: false,
+  lent: {},
+  openBundle: null,
+  fanned: false,
+  picking: false,
+  placing: null,
+  panel: null,
   hint: "",
   earlier: null,
 }));
@@ -86,7 +119,7 @@ export function earlierView(): void {
   if (earlier) setView({ ...earlier, earlier: { start, samplesPerPixel } });
 }
 
-/** Selects clips, taking the range and the seam off. */
-export function selectClips(ids: Iterable<string>): void {
-  setView({ clipIds: new Set(ids), range: null, seamId: null, tab: "clip" });
+/** Selects clips, with all of each bundle that is closed, taking the range and the seam off. */
+export function selectClips(doc: Document, ids: Iterable<string>): void {
+  setView({ clipIds: withBundles(doc, ids, view().openBundle), range: null, seamId: null, tab: "clip" });
 }

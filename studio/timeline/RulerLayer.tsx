@@ -131,6 +131,7 @@ function SectionMark({ section }: { section: Section }) {
   const mark = (
     <div
       className="pointer-events-auto absolute top-[3px] h-[16px]"
+      data-mark={section.id}
       style={{
         left: Math.max(x0, -3),
         width: Math.min(x1, width + 8) - Math.max(x0, -3) - 1,
@@ -195,6 +196,7 @@ function MarkerMark({ marker }: { marker: Marker }) {
     <button
       type="button"
       aria-label={`Marker ${marker.name}`}
+      data-mark={marker.id}
       title={marker.name}
       className="pointer-events-auto absolute bottom-px flex h-[14px] cursor-ew-resize touch-none items-center rounded-r-sm pr-1.5 pl-1 font-semibold text-[10.5px] leading-none"
       style={

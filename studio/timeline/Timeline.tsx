@@ -1,24 +1,31 @@
 "use client";
+import { objectOf } from "@wet-thread/core/edit/bundles/members";
 import type { Document } from "@wet-thread/core/model/document";
 import { isAudible } from "@wet-thread/core/render/renderer";
 import { useEffect, useRef } from "react";
 import { smoothSeam } from "@/commands/actions";
+import { closeBundle, openBundle } from "@/commands/clip-actions";
 import { listenForKeys } from "@/commands/commands";
+import { laneItems, rulerItems } from "@/commands/menus";
 import { transport } from "@/engine/transport";
 import { knowChannels, onMedia } from "@/state/media";
 import { session } from "@/state/session";
 import { settings, useSettings } from "@/state/settings";
-import { setView, useView, view, zoomAt } from "@/state/view";
+import { selectClips, setView, useView, view, zoomAt } from "@/state/view";
+import { Menu } from "@/ui/menu";
 import { paintCloth } from "./cloth";
 import { lanesHeight } from "./geometry";
-import { CLICK_PIXELS, type Gesture, gestureFor, makeRange, type Point } from "./gestures";
+import { CLICK_PIXELS, type Gesture, type Point } from "./gesture";
+import { gestureFor } from "./gestures";
 import { gridColumns, viewGrid } from "./grid-columns";
 import { paintOverlay } from "./overlay";
 import { clearPreview, preview, setPreview, usePreview } from "./preview";
 import { RulerLayer } from "./RulerLayer";
+import { clickClip, makeRange } from "./range-gestures";
 import { overviewLength, paintOverview, paintRulers, rulersHeight } from "./rulers";
+import { snapped } from "./snapping";
 import { PALETTES } from "./theme";
-import { CURSORS, HINTS, zoneAt } from "./zones";
+import { CURSORS, HINTS, TOOL_CURSORS, TOOL_HINTS, zoneAt } from "./zones";
 
 /** The document as it is to be drawn: with what a gesture would make of it. */
 const shown = (): Document => preview().doc ?? session().doc;
@@ -51,6 +58,23 @@ export function Timeline() {
   const playhead = useRef<HTMLDivElement>(null);
   const head = useRef<HTMLDivElement>(null);
   const rulers = useSettings((s) => s.rulers);
+  const menuAt = useRef<{ zone: ReturnType<typeof zoneAt>; at: number; markId: string | null }>({ zone: { kind: "below" }, at: 0, markId: null });
+  /** Where a menu opens: the zone and the place that a click there would mean, snapped as the mode line says. */
+  const atLane = (clientX: number, clientY: number): void => {
+    const r = lanes.current?.getBoundingClientRect();
+    if (!r) return;
+    const [x, y] = [clientX - r.left, clientY - r.top];
+    const zone = zoneAt(session().doc, view(), x, y);
+    const wanted = Math.max(0, view().start + x * view().samplesPerPixel);
+    menuAt.current = { zone, at: snapped(session().doc, { wanted, origin: 0, material: zone.clip }).position, markId: null };
+  };
+  const atRuler = (target: HTMLElement, clientX: number): void => {
+    const r = lanes.current?.getBoundingClientRect();
+    if (!r) return;
+    const wanted = Math.max(0, view().start + (clientX - r.left) * view().samplesPerPixel);
+    const markId = target.closest<HTMLElement>("[data-mark]")?.dataset.mark ?? null;
+    menuAt.current = { zone: { kind: "below" }, at: snapped(session().doc, { wanted, origin: 0 }).position, markId };
+  };
 
   useEffect(() => {
     const box = lanes.current as HTMLDivElement;
@@ -83,6 +107,7 @@ export function Timeline() {
         mutedTracks: mutedTracks(doc),
         gridStrength: set.gridStrength,
         gridDye: set.gridDye,
+        fanned: v.fanned,
         gridColumns: gridColumns(viewGrid(doc, set, v.start, v.samplesPerPixel), width, v.start, v.samplesPerPixel / scale, set.showGrid),
       });
       g.putImageData(image, 0, 0);
@@ -151,11 +176,12 @@ export function Timeline() {
           v.samplesPerPixel !== old.samplesPerPixel ||
           v.scrollY !== old.scrollY ||
           v.width !== old.width ||
-          v.height !== old.height
+          v.height !== old.height ||
+          v.fanned !== old.fanned
         )
           all();
         else {
-          dirty.overlay ||= v.clipIds !== old.clipIds || v.range !== old.range || v.seamId !== old.seamId;
+          dirty.overlay ||= v.clipIds !== old.clipIds || v.range !== old.range || v.seamId !== old.seamId || v.openBundle !== old.openBundle;
           dirty.rulers ||= v.range !== old.range;
           request();
         }
@@ -177,7 +203,7 @@ export function Timeline() {
     let last: Point | null = null;
     const pointOf = (e: PointerEvent | MouseEvent | WheelEvent, within: HTMLElement): Point => {
       const r = within.getBoundingClientRect();
-      return { x: e.clientX - r.left, y: e.clientY - r.top, shift: e.shiftKey };
+      return { x: e.clientX - r.left, y: e.clientY - r.top, shift: e.shiftKey, alt: e.altKey };
     };
     const cancel = (): boolean => {
       const had = gesture !== null;
@@ -188,11 +214,10 @@ export function Timeline() {
     const hover = (e: PointerEvent): void => {
       const zone = zoneAt(session().doc, view(), ...xy(pointOf(e, box)));
       const { tool } = view();
-      const splitting = tool === "split" && zone.clip !== undefined && zone.kind !== "seam";
-      box.style.cursor = splitting ? "crosshair" : tool === "range" && zone.kind !== "seam" && zone.kind !== "below" ? "text" : CURSORS[zone.kind];
-      const hint = splitting
-        ? "Click to split where the line is"
-        : HINTS[tool === "range" && zone.kind !== "seam" && zone.kind !== "below" ? "lane" : zone.kind];
+      const ownZone =
+        tool === "pointer" || zone.kind === "seam" || zone.kind === "below" || (tool === "range" && /^range(Start|End)$/.test(zone.kind));
+      box.style.cursor = (!ownZone && TOOL_CURSORS[tool]) || CURSORS[zone.kind];
+      const hint = (!ownZone && TOOL_HINTS[tool]) || HINTS[zone.kind];
       if (view().hint !== hint) setView({ hint });
       const old = preview().zone;
       const shownZone =
@@ -200,33 +225,35 @@ export function Timeline() {
       if (old?.kind !== shownZone?.kind || old?.clipId !== shownZone?.clipId || old?.seamId !== shownZone?.seamId) setPreview({ zone: shownZone });
     };
     const xy = (p: Point): [number, number] => [p.x, p.y];
-    let pressed: { p: Point; zone: ReturnType<typeof zoneAt>; add: boolean; moved: boolean } | null = null;
+    let pressed: { p: Point; zone: ReturnType<typeof zoneAt>; add: boolean; had: boolean; moved: boolean } | null = null;
     const down = (e: PointerEvent): void => {
-      if (e.button !== 0) return;
+      if (e.button !== 0 || view().placing) return;
       (document.activeElement as HTMLElement | null)?.blur();
       const p = pointOf(e, box);
       const doc = session().doc;
       const zone = zoneAt(doc, view(), p.x, p.y);
-      const add = e.shiftKey || e.ctrlKey || e.metaKey;
-      pressed = { p, zone, add, moved: false };
-      if (zone.clip && zone.kind !== "body" && view().tool === "pointer" && !view().clipIds.has(zone.clip.id)) {
-        setView({
-          clipIds: add ? new Set([...view().clipIds, zone.clip.id]) : new Set([zone.clip.id]),
-          range: null,
-          seamId: null,
-          tab: "clip",
-          trackId: zone.clip.trackId,
-        });
-      }
-      gesture = gestureFor(doc, zone, p, add);
+      const frame = e.ctrlKey || e.metaKey;
+      const add = e.shiftKey || frame || view().picking;
+      const had = zone.clip !== undefined && view().clipIds.has(zone.clip.id);
+      pressed = { p, zone, add, had, moved: false };
       last = p;
       box.setPointerCapture(e.pointerId);
+      // A press on a clip that is not selected selects it, so that the drag takes it alone.
+      const takes = zone.clip && zone.kind !== "body" && zone.kind !== "range" && view().tool === "pointer" && !view().picking;
+      if (takes && zone.clip && !had) {
+        if (add) clickClip(doc, zone.clip, true);
+        else selectClips(doc, [zone.clip.id]);
+        setView({ trackId: zone.clip.trackId });
+      }
+      gesture = gestureFor(doc, zone, p, add, frame);
     };
+    /** Tools show what a press would do at once; the pointer waits until it is dragged. */
+    const threshold = (): number => (view().tool === "pointer" || view().tool === "range" ? CLICK_PIXELS : 0);
     const move = (e: PointerEvent): void => {
       if (!gesture || !pressed) return hover(e);
       const p = pointOf(e, box);
       last = p;
-      if (!pressed.moved && Math.hypot(p.x - pressed.p.x, p.y - pressed.p.y) < (view().tool === "split" ? 0 : CLICK_PIXELS)) return;
+      if (!pressed.moved && Math.hypot(p.x - pressed.p.x, p.y - pressed.p.y) < threshold()) return;
       pressed.moved = true;
       gesture.move(p);
     };
@@ -236,15 +263,15 @@ export function Timeline() {
         return;
       }
       const p = pointOf(e, box);
-      const { zone, moved, add } = pressed;
+      const { zone, moved, add, had } = pressed;
       const done = gesture;
       gesture = null;
       pressed = null;
-      const clickOnly = !moved && zone.kind !== "body" && zone.kind !== "lane" && view().tool !== "split";
-      if (clickOnly) {
+      const pointing = view().tool === "pointer" || zone.kind === "seam";
+      if (!moved && pointing && !["body", "lane", "below"].includes(zone.kind)) {
         clearPreview();
         if (zone.kind === "seam" && zone.seam) setView({ seamId: zone.seam.id, tab: "seam", clipIds: new Set(), trackId: zone.seam.trackId });
-        else if (zone.clip && !add) setView({ clipIds: new Set([zone.clip.id]), range: null, seamId: null, tab: "clip", trackId: zone.clip.trackId });
+        else if (zone.clip && (view().picking || !add || had)) clickClip(session().doc, zone.clip, add);
         return;
       }
       done.commit(p);
@@ -252,7 +279,10 @@ export function Timeline() {
     };
     const twice = (e: MouseEvent): void => {
       const zone = zoneAt(session().doc, view(), ...xy(pointOf(e, box)));
-      if (zone.kind === "seam" && zone.seam) smoothSeam(zone.seam.id);
+      if (zone.kind === "seam" && zone.seam) return smoothSeam(zone.seam.id);
+      const object = zone.clip && objectOf(session().doc, zone.clip, view().openBundle);
+      if (object) openBundle(object.id);
+      else if (view().openBundle !== null && !zone.clip) closeBundle();
     };
     const leave = (): void => {
       if (!gesture) setPreview({ zone: null });
@@ -303,23 +333,27 @@ export function Timeline() {
     ruler.addEventListener("pointermove", rulerMove);
     ruler.addEventListener("pointerup", rulerUp);
     ruler.addEventListener("pointerleave", leave);
-    const offKeys = listenForKeys(
-      () => {
-        const had = cancel() || fromRuler !== null;
+    const offKeys = listenForKeys({
+      cancel() {
+        const had = cancel() || fromRuler !== null || view().placing !== null;
         fromRuler = null;
         pressed = null;
+        if (view().placing) setView({ placing: null });
         return had;
       },
-      () => {
+      regrip(change) {
+        if (last) last = { ...last, ...change };
         if (gesture && last && pressed?.moved) gesture.move(last);
       },
-      () => gesture !== null || fromRuler !== null || preview().flag !== null,
-    );
+      busy: () => gesture !== null || fromRuler !== null || preview().flag !== null,
+    });
+    box.addEventListener("contextmenu", cancel);
     return () => {
       for (const off of offs) off();
       offKeys();
       size.disconnect();
       cancelAnimationFrame(due);
+      box.removeEventListener("contextmenu", cancel);
       box.removeEventListener("pointerdown", down);
       box.removeEventListener("pointermove", move);
       box.removeEventListener("pointerup", up);
@@ -337,25 +371,29 @@ export function Timeline() {
 
   return (
     <div className="absolute inset-0 flex flex-col">
-      <div className="relative shrink-0 border-line border-b" style={{ height: rulersHeight(rulers) }} data-testid="rulers">
-        <canvas ref={rulerCanvas} className="absolute inset-0 h-full w-full cursor-text touch-none" aria-label="Rulers" role="img" />
-        <RulerLayer />
-        <div ref={head} className="pointer-events-none absolute bottom-0 left-0" style={{ visibility: "hidden" }}>
-          <div className="-ml-[4.5px] mb-[6px] h-[9px] w-[9px] rounded-full bg-madder" />
+      <Menu items={() => rulerItems(Math.round(menuAt.current.at), menuAt.current.markId)} onOpen={(target, x) => atRuler(target, x)}>
+        <div className="relative shrink-0 border-line border-b" style={{ height: rulersHeight(rulers) }} data-testid="rulers">
+          <canvas ref={rulerCanvas} className="absolute inset-0 h-full w-full cursor-text touch-none" aria-label="Rulers" role="img" />
+          <RulerLayer />
+          <div ref={head} className="pointer-events-none absolute bottom-0 left-0" style={{ visibility: "hidden" }}>
+            <div className="-ml-[4.5px] mb-[6px] h-[9px] w-[9px] rounded-full bg-madder" />
+          </div>
         </div>
-      </div>
-      <div ref={lanes} className="relative min-h-0 flex-1 touch-none overflow-hidden" data-testid="lanes">
-        <canvas ref={cloth} className="absolute inset-0 h-full w-full" aria-hidden />
-        <canvas
-          ref={overlay}
-          className="absolute inset-0 h-full w-full"
-          role="img"
-          aria-label="Tracks with their clips; the list of clips in the inspector says the same in words"
-        />
-        <div ref={playhead} className="pointer-events-none absolute inset-y-0 left-0" style={{ visibility: "hidden" }} data-testid="playhead">
-          <div className="-ml-[0.75px] h-full w-[1.5px] bg-madder" />
+      </Menu>
+      <Menu items={() => laneItems(menuAt.current.zone, Math.round(menuAt.current.at))} onOpen={(_, x, y) => atLane(x, y)}>
+        <div ref={lanes} className="relative min-h-0 flex-1 touch-none overflow-hidden" data-testid="lanes">
+          <canvas ref={cloth} className="absolute inset-0 h-full w-full" aria-hidden />
+          <canvas
+            ref={overlay}
+            className="absolute inset-0 h-full w-full"
+            role="img"
+            aria-label="Tracks with their clips; the list of clips in the inspector says the same in words"
+          />
+          <div ref={playhead} className="pointer-events-none absolute inset-y-0 left-0" style={{ visibility: "hidden" }} data-testid="playhead">
+            <div className="-ml-[0.75px] h-full w-[1.5px] bg-madder" />
+          </div>
         </div>
-      </div>
+      </Menu>
     </div>
   );
 }

@@ -49,6 +49,7 @@ const scene: ClothScene = {
   mutedTracks: new Set(),
   gridStrength: 1,
   gridDye: null,
+  fanned: false,
 };
 
 describe("the cloth raster", () => {

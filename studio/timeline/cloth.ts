@@ -2,6 +2,7 @@ import { blendGains, fadeGain } from "@wet-thread/core/dsp/fades";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd, type Dye, gainFactor } from "@wet-thread/core/model/schema";
 import { CLOTH_TOP, type LaneBox, laneBoxes, NAME_STRIP, RAIL } from "./geometry";
+import { bandOf } from "./layers";
 import { mix, type Palette, pixel } from "./theme";
 import { type Columns, fillColumns, newColumns } from "./wave";
 
@@ -20,6 +21,7 @@ export interface ClothScene {
   readonly mutedTracks: ReadonlySet<string>;
   readonly gridStrength: number;
   readonly gridDye: Dye | null;
+  readonly fanned: boolean;
 }
 
 interface Dyed {
@@ -116,7 +118,8 @@ function paintLane(pixels: Uint32Array, scene: ClothScene, box: LaneBox, top: nu
   const y1 = bottom - Math.round((RAIL + 1) * scale);
   for (const clip of layered) {
     const dye = palette.dyes[clip.color ?? box.track.color];
-    paintClip(pixels, scene, clip, dyed(palette, dye, clip.mute || scene.mutedTracks.has(box.trackId)), y0, y1);
+    const [from, to] = bandOf(lane, clip, scene.fanned, y0, y1);
+    paintClip(pixels, scene, clip, dyed(palette, dye, clip.mute || scene.mutedTracks.has(box.trackId)), from, to);
   }
 }
 

@@ -18,12 +18,18 @@ const WORDS: Readonly<Record<string, string>> = {
 export const gridName = (step: GridStep): string => describeStep(step).replace(/^(\d+ (?:bar|beat|tick|frame|sample))s$/, "$1");
 
 /** The lines of the drag flag: the position in both units, the change, and what attracted. */
-export function flagLines(doc: Document, position: number, from: number | null, target: { kind: string } | null, extra?: string): string[] {
+export function flagLines(
+  doc: Document,
+  position: number,
+  from: number | null,
+  target: { kind: string } | null,
+  ...extra: (string | undefined)[]
+): string[] {
   const base = timebaseOf(doc);
   const lines: string[] = settings().readOuts.map((unit) => formatPosition(position, unit, base));
   if (from !== null) lines.push(formatChange(position - from, doc.sampleRate));
   if (target?.kind === "grid") lines.push(`on the ${gridName(viewGrid(doc, settings(), view().start, view().samplesPerPixel).step)} grid`);
   else if (target && target.kind !== "free") lines.push(WORDS[target.kind] ?? target.kind);
-  if (extra) lines.push(extra);
+  for (const line of extra) if (line) lines.push(line);
   return lines;
 }

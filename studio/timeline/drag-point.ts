@@ -2,7 +2,7 @@ import type { PointerEvent as ReactPointerEvent } from "react";
 import { session } from "@/state/session";
 import { view } from "@/state/view";
 import { flagLines } from "./describe";
-import { CLICK_PIXELS } from "./gestures";
+import { CLICK_PIXELS } from "./gesture";
 import { clearPreview, setPreview } from "./preview";
 import { type SnapAsk, snapped } from "./snapping";
 

@@ -24,6 +24,17 @@ export function viewGrid(doc: Document, settings: Settings, start: number, sampl
   return kept.grid;
 }
 
+/** The grid's lines in [from, to), at most `most` of them. */
+export function linesBetween(lines: GridLines, from: number, to: number, most = 4096): number[] {
+  const found: number[] = [];
+  for (let at = from - 1; found.length < most; ) {
+    at = lines.after(at).sample;
+    if (at >= to) break;
+    found.push(at);
+  }
+  return found;
+}
+
 let columns = new Uint8Array(0);
 
 /** Strength of the grid line in each device column: 3 bar or like, 2 beat or like, 1 finer, 0 none. Dense lines are thinned to coarser ones. */

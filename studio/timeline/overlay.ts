@@ -4,22 +4,12 @@ import { pageReader } from "@/state/media";
 import type { View } from "@/state/view";
 import { drawnGain, waveInset } from "./cloth";
 import { CLOTH_TOP, type LaneBox, laneBoxes, lanesHeight, NAME_STRIP, RAIL } from "./geometry";
+import { bandOf } from "./layers";
+import { paintBand, paintBundles, paintCuts, paintJoint, paintRange } from "./overlay-marks";
+import { NUMBERS, type OverlayScene, px, WORDS } from "./overlay-scene";
 import type { Preview } from "./preview";
 import { laneSeams, seamClass } from "./seam-classes";
-import { faded, mix, type Palette } from "./theme";
-
-export interface OverlayScene {
-  readonly doc: Document;
-  readonly view: View;
-  readonly preview: Preview;
-  readonly palette: Palette;
-  readonly mutedTracks: ReadonlySet<string>;
-}
-
-const WORDS = "'Instrument Sans Variable', sans-serif";
-const NUMBERS = "'Red Hat Mono Variable', monospace";
-
-const px = (view: View, sample: number): number => (sample - view.start) / view.samplesPerPixel;
+import { faded, mix } from "./theme";
 
 /** Draws what lies on the cloth: curves, names, handles, samples, seams, the range, and what a gesture shows. */
 export function paintOverlay(g: CanvasRenderingContext2D, scene: OverlayScene): void {
@@ -34,11 +24,15 @@ export function paintOverlay(g: CanvasRenderingContext2D, scene: OverlayScene): 
     const crowded = clips.length > 600;
     const ordered = clips.some((c) => c.layer > 0) ? [...clips].sort((a, b) => a.layer - b.layer) : clips;
     for (const clip of ordered) paintClip(g, scene, box, clip, top, crowded);
-    paintBeneath(g, scene, clips, top, box);
+    if (!view.fanned) paintBeneath(g, scene, clips, top, box);
     paintRail(g, scene, box, top, from, to);
   }
   paintDropArea(g, scene);
+  paintBundles(g, scene);
   paintRange(g, scene);
+  paintJoint(g, scene);
+  paintCuts(g, scene);
+  paintBand(g, scene);
   if (preview.lit) {
     g.strokeStyle = scene.palette.dyes.weld;
     g.lineWidth = 1.5;
@@ -65,8 +59,9 @@ function paintClip(g: CanvasRenderingContext2D, scene: OverlayScene, box: LaneBo
   const { doc, view, palette, preview } = scene;
   const x0 = px(view, clip.start);
   const x1 = px(view, clipEnd(clip));
-  const y0 = top + CLOTH_TOP;
-  const y1 = top + box.height - RAIL - 1;
+  const lane = doc.lanes.get(box.trackId);
+  const full = [top + CLOTH_TOP, top + box.height - RAIL - 1] as const;
+  const [y0, y1] = lane ? bandOf(lane, clip, view.fanned, ...full) : full;
   const dye = palette.dyes[clip.color ?? box.track.color];
   const selected = view.clipIds.has(clip.id);
   const washed = clip.mute || scene.mutedTracks.has(box.trackId);
@@ -299,33 +294,6 @@ function paintRail(
         g.stroke();
     }
   }
-}
-
-function paintRange(g: CanvasRenderingContext2D, { doc, view, palette, preview }: OverlayScene): void {
-  const range = preview.range ?? view.range;
-  if (!range) return;
-  const tracks = new Set(range.trackIds);
-  const x0 = px(view, range.start);
-  const x1 = px(view, range.end);
-  g.fillStyle = faded(palette.dyes.weld, 0.2);
-  g.strokeStyle = palette.dyes.weld;
-  g.lineWidth = 1.5;
-  let open: { top: number; bottom: number } | null = null;
-  const flush = (): void => {
-    if (!open) return;
-    g.fillRect(x0, open.top, x1 - x0, open.bottom - open.top);
-    g.setLineDash([5, 4]);
-    g.strokeRect(x0, open.top + 1, x1 - x0, open.bottom - open.top - 2);
-    g.setLineDash([]);
-    open = null;
-  };
-  for (const box of laneBoxes(doc)) {
-    const top = box.top - view.scrollY;
-    if (!tracks.has(box.trackId)) flush();
-    else if (open) open.bottom = top + box.height;
-    else open = { top, bottom: top + box.height };
-  }
-  flush();
 }
 
 function paintFlag(g: CanvasRenderingContext2D, { view, palette }: OverlayScene, { x, y, lines }: NonNullable<Preview["flag"]>): void {

@@ -10,13 +10,19 @@ export interface Preview {
   readonly playhead: number | null;
   /** A small dark flag at the pointer: the first line stands out. */
   readonly flag: { readonly x: number; readonly y: number; readonly lines: readonly string[] } | null;
+  /** Frame that picks the clips it touches, in pixels of the lanes. */
+  readonly band: { readonly x0: number; readonly y0: number; readonly x1: number; readonly y1: number } | null;
+  /** Where a clip will go in (reorder), on a track. */
+  readonly joint: { readonly trackId: string; readonly position: number } | null;
+  /** Cuts that a command would make. */
+  readonly cuts: readonly { readonly trackId: string; readonly position: number }[];
   /** What attracted, to be lit. */
   readonly lit: { readonly position: number; readonly kind: string } | null;
   /** The zone under the pointer before a press: which clip, which part. */
   readonly zone: { readonly kind: string; readonly clipId?: string; readonly seamId?: string; readonly x?: number } | null;
 }
 
-const NOTHING: Preview = { doc: null, range: null, playhead: null, flag: null, lit: null, zone: null };
+const NOTHING: Preview = { doc: null, range: null, playhead: null, flag: null, band: null, joint: null, cuts: [], lit: null, zone: null };
 
 export const usePreview = create<Preview>(() => NOTHING);
 export const preview = (): Preview => usePreview.getState();

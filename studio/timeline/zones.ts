@@ -1,11 +1,12 @@
 import type { Document } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import type { Seam } from "@wet-thread/core/seam/seams";
-import type { View } from "@/state/view";
+import type { Tool, View } from "@/state/view";
 import { CLOTH_TOP, type LaneBox, laneAt, NAME_STRIP, RAIL } from "./geometry";
+import { bandOf } from "./layers";
 import { laneSeams } from "./seam-classes";
 
-export type ZoneKind = "name" | "body" | "start" | "end" | "fadeIn" | "fadeOut" | "seam" | "lane" | "below" | "rangeStart" | "rangeEnd";
+export type ZoneKind = "name" | "body" | "start" | "end" | "fadeIn" | "fadeOut" | "seam" | "lane" | "below" | "rangeStart" | "rangeEnd" | "range";
 
 /** The part of the timeline under a point. */
 export interface Zone {
@@ -47,11 +48,17 @@ export function zoneAt(doc: Document, view: View, x: number, y: number): Zone {
       Number(view.clipIds.has(b.id)) - Number(view.clipIds.has(a.id)) ||
       b.start - a.start,
   );
-  const clip = ordered.find((c) => px(c.start) - 3 <= x && px(clipEnd(c)) + 3 >= x);
+  const lane = doc.lanes.get(box.trackId);
+  const bands = (c: Clip): readonly [number, number] =>
+    lane ? bandOf(lane, c, view.fanned, CLOTH_TOP, box.height - RAIL - 1) : [CLOTH_TOP, box.height];
+  const inBand = (c: Clip): boolean => !view.fanned || (into >= bands(c)[0] && into < bands(c)[1]);
+  const inRange = view.range?.trackIds.includes(box.trackId) && sample >= view.range.start && sample < view.range.end;
+  const clip = ordered.find((c) => px(c.start) - 3 <= x && px(clipEnd(c)) + 3 >= x && inBand(c));
+  if (inRange && into - CLOTH_TOP < NAME_STRIP) return { kind: "range", box, clip };
   if (!clip) return { kind: "lane", box };
   const [x0, x1] = [px(clip.start), px(clipEnd(clip))];
   const wide = x1 - x0;
-  const yIn = into - CLOTH_TOP;
+  const yIn = into - bands(clip)[0];
   if (wide >= 26 && yIn <= 11) {
     const inAt = px(clip.start + clip.fadeIn.length);
     const outAt = px(clipEnd(clip) - clip.fadeOut.length);
@@ -76,19 +83,39 @@ export const CURSORS: Readonly<Record<ZoneKind, string>> = {
   below: "default",
   rangeStart: "ew-resize",
   rangeEnd: "ew-resize",
+  range: "grab",
 };
 
 /** What a press in a zone would do, for the line at the bottom. */
 export const HINTS: Readonly<Record<ZoneKind, string>> = {
-  name: "Drag to move · click to select",
+  name: "Drag to move, with Alt a copy · click to select",
   body: "Drag to make a range · click to place the playhead",
   start: "Drag to trim the start",
-  end: "Drag to trim the end",
+  end: "Drag to trim the end · with Alt fill with copies",
   fadeIn: "Drag sideways for the length of the fade-in, up and down for its bend",
   fadeOut: "Drag sideways for the length of the fade-out, up and down for its bend",
   seam: "Click to see the seam · drag to change its fades · double-click to smooth it",
   lane: "Drag to make a range · click to place the playhead",
-  below: "Drop a recording here to start a track",
+  below: "Drag to select clips with a frame · drop a clip or a recording here to start a track",
   rangeStart: "Drag the start of the range",
   rangeEnd: "Drag the end of the range",
+  range: "Drag to pull the range out and take it elsewhere · with Alt a copy of it",
+};
+
+/** What the single-purpose tools would do. */
+export const TOOL_HINTS: Readonly<Partial<Record<Tool, string>>> = {
+  range: "Drag to make a range · click to place the playhead",
+  split: "Click to split where the line is · draw over several tracks · Alt: equal parts of that length",
+  shift: "Drag the audio inside the clip's edges",
+  stamp: "Drag along to lay copies one after the other · click in an empty lane to stamp what was copied",
+  mute: "Click or drag over clips to mute them, or unmute",
+  erase: "Click or drag over clips to delete them",
+};
+export const TOOL_CURSORS: Readonly<Partial<Record<Tool, string>>> = {
+  range: "text",
+  split: "crosshair",
+  shift: "ew-resize",
+  stamp: "copy",
+  mute: "pointer",
+  erase: "pointer",
 };

@@ -9,6 +9,7 @@ import { deleteClips } from "./clips/delete";
 import { fadeRange, setFade } from "./clips/fades";
 import { join } from "./clips/join";
 import { move } from "./clips/move";
+import { replaceWithPrint } from "./clips/print";
 import { mute, setClip, setGain, setLayer } from "./clips/settings";
 import { shiftInside } from "./clips/shift-inside";
 import { split } from "./clips/split";
@@ -33,6 +34,7 @@ export const EDITS: readonly EditDefinition[] = [
   trim,
   deleteClips,
   join,
+  replaceWithPrint,
   shiftInside,
   setFade,
   fadeRange,

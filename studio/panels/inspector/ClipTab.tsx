@@ -4,8 +4,10 @@ import { timebaseOf } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatClock, formatLength, formatPosition, parsePosition } from "@wet-thread/core/time/format";
 import { toast } from "sonner";
+import { deleteSelected, join, makeIndependent, openBundle, print, release, selectedBundle } from "@/commands/clip-actions";
+import { modeRules } from "@/state/modes";
 import { session, useSession } from "@/state/session";
-import { settings, useSettings } from "@/state/settings";
+import { useSettings } from "@/state/settings";
 import { useView, view } from "@/state/view";
 import { Button, Field, Swatches } from "@/ui/controls";
 import { Shapes } from "../ModeLine";
@@ -15,6 +17,42 @@ import { Empty, Label, lengthFrom, numberFrom, signed } from "./parts";
 function common<T>(clips: readonly Clip[], pick: (c: Clip) => T): T | null {
   const first = pick(clips[0]);
   return clips.every((c) => pick(c) === first) ? first : null;
+}
+
+/** The bundle that the selection is: its name, its way in and out. */
+function BundlePart() {
+  useView((v) => v.clipIds);
+  useSession((s) => s.doc);
+  const bundle = selectedBundle();
+  if (!bundle) return null;
+  return (
+    <section aria-label="Bundle" className="mt-2.5 rounded-md border border-line bg-surface p-2.5">
+      <div className="mb-1 flex justify-between text-ink-2 text-sm">
+        <span>Bundle</span>
+        {bundle.pattern !== null && <span>its copies follow</span>}
+      </div>
+      <Field
+        label="Name of the bundle"
+        numeric={false}
+        className="font-semibold"
+        value={bundle.name}
+        onCommit={(name) => session().edit([{ type: "set-bundle", bundleId: bundle.id, name }])}
+      />
+      <div className="mt-2 flex gap-2">
+        <Button className="flex-1 px-1" onClick={() => openBundle(bundle.id)}>
+          Open
+        </Button>
+        <Button className="flex-1 px-1" onClick={release}>
+          Release
+        </Button>
+        {bundle.pattern !== null && (
+          <Button className="flex-1 px-1" title="Changes inside its copies are not made in it any more" onClick={makeIndependent}>
+            Unlink
+          </Button>
+        )}
+      </div>
+    </section>
+  );
 }
 
 export function ClipTab() {
@@ -28,13 +66,13 @@ export function ClipTab() {
   const [clip] = clips;
   const clipIds = clips.map((c) => c.id);
   const base = timebaseOf(doc);
-  const edit = (...edits: Omit<Edit, "key">[]): boolean => session().edit(edits as Edit[]);
+  const edit = (...edits: Omit<Edit, "key">[]) => session().edit(edits as Edit[]);
   /** Moves the clips together so that the start, the end or the sync point of what is selected lies at a typed position. */
   const place = (text: string, edge: "start" | "end" | "sync"): void => {
     const from =
       edge === "start" ? Math.min(...clips.map((c) => c.start)) : edge === "end" ? Math.max(...clips.map(clipEnd)) : clip.start + (clip.sync ?? 0);
     try {
-      edit({ type: "move", clipIds, by: parsePosition(text, unit, base, from) - from, overlap: settings().overlaps });
+      edit({ type: "move", clipIds, by: parsePosition(text, unit, base, from) - from, ...modeRules() });
     } catch (error) {
       toast.error((error as Error).message);
     }
@@ -52,6 +90,7 @@ export function ClipTab() {
         value={clips.length === 1 ? clip.name : `${clips.length} clips`}
         onCommit={(name) => edit({ type: "set-clip", clipIds, name })}
       />
+      <BundlePart />
       {clips.length === 1 && (
         <p className="mt-1.5 text-ink-3 text-sm">
           from {source?.name ?? "a missing recording"}, at {formatClock(clip.offset, doc.sampleRate)} in it
@@ -164,8 +203,18 @@ export function ClipTab() {
           <Button className="flex-1" onClick={() => edit({ type: "mute", clipIds, mute: !clips.every((c) => c.mute) })}>
             {clips.every((c) => c.mute) ? "Unmute" : "Mute"}
           </Button>
-          <Button className="flex-1" onClick={() => edit({ type: "delete", clipIds })}>
+          <Button className="flex-1" onClick={() => deleteSelected()}>
             Delete
+          </Button>
+        </div>
+        <div className="mt-2 flex gap-2">
+          {clips.length > 1 && (
+            <Button className="flex-1" title="One clip again, or one container; nothing is rendered" onClick={join}>
+              Join
+            </Button>
+          )}
+          <Button className="flex-1" title="To a new recording, with fades and gain in it" onClick={() => void print()}>
+            Print
           </Button>
         </div>
       </div>

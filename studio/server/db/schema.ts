@@ -145,3 +145,18 @@ export const exportBytes = pgTable(
   },
   (t) => [primaryKey({ columns: [t.exportId, t.index] })],
 );
+
+/** Clips being printed to new recordings, one a track, that take their place. */
+export const printJobs = pgTable("prints", {
+  id: text("id").primaryKey(),
+  versionId: text("version_id")
+    .notNull()
+    .references(() => versions.id, { onDelete: "cascade" }),
+  status: text("status").$type<"queued" | "rendering" | "ready" | "failed">().notNull(),
+  progress: real("progress").notNull().default(0),
+  error: text("error"),
+  clipIds: jsonb("clip_ids").$type<string[]>().notNull(),
+  name: text("name").notNull(),
+  sourceIds: jsonb("source_ids").$type<string[]>().notNull().default([]),
+  createdAt: created(),
+});

@@ -5,6 +5,7 @@ import type { Database } from "../db/client";
 export interface JobPayloads {
   import: { sourceId: string };
   export: { exportId: string };
+  print: { printId: string };
 }
 
 /** Puts a job in the queue; inside a transaction it exists once that commits. */

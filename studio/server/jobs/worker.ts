@@ -1,9 +1,11 @@
 import { sql } from "drizzle-orm";
 import { type JobHelpers, run } from "graphile-worker";
 import { databaseUrl, db, pool } from "../db/client";
-import { exportJobs, sources } from "../db/schema";
+import { exportJobs, printJobs, sources } from "../db/schema";
 import { runExport } from "./export";
 import { importSource } from "./import";
+import { runPrint } from "./print";
+import type { JobPayloads } from "./queue";
 
 // The web process that started this one holds a channel; when that is gone, so is the reason to run. Asked again and again, since the
 // channel may break before anyone listens. A worker started by hand has no channel and goes on.
@@ -47,34 +49,46 @@ async function giveUp(helpers: JobHelpers, error: unknown, mark: (message: strin
   throw error;
 }
 
+/** A task that holds its lock, and marks its row failed when it gives up. */
+function job<K extends keyof JobPayloads>(
+  work: (payload: JobPayloads[K]) => Promise<void>,
+  table: typeof sources | typeof exportJobs | typeof printJobs,
+  idOf: (payload: JobPayloads[K]) => string,
+) {
+  return (payload: unknown, helpers: JobHelpers): Promise<void> =>
+    held(helpers, () =>
+      work(payload as JobPayloads[K]).catch((e) =>
+        giveUp(helpers, e, (error) =>
+          db()
+            .update(table)
+            .set({ status: "failed", error })
+            .where(sql`id = ${idOf(payload as JobPayloads[K])}`),
+        ),
+      ),
+    );
+}
+
 const runner = await run({
   connectionString: databaseUrl(),
   concurrency: 2,
   pollInterval: 1000,
   noHandleSignals: true,
   taskList: {
-    import: (payload, helpers) =>
-      held(helpers, () =>
-        importSource(payload as { sourceId: string }).catch((e) =>
-          giveUp(helpers, e, (error) =>
-            db()
-              .update(sources)
-              .set({ status: "failed", error })
-              .where(sql`id = ${(payload as { sourceId: string }).sourceId}`),
-          ),
-        ),
-      ),
-    export: (payload, helpers) =>
-      held(helpers, () =>
-        runExport(payload as { exportId: string }).catch((e) =>
-          giveUp(helpers, e, (error) =>
-            db()
-              .update(exportJobs)
-              .set({ status: "failed", error })
-              .where(sql`id = ${(payload as { exportId: string }).exportId}`),
-          ),
-        ),
-      ),
+    import: job<"import">(
+      ({ sourceId }) => importSource({ sourceId }),
+      sources,
+      ({ sourceId }) => sourceId,
+    ),
+    export: job<"export">(
+      ({ exportId }) => runExport({ exportId }),
+      exportJobs,
+      ({ exportId }) => exportId,
+    ),
+    print: job<"print">(
+      ({ printId }) => runPrint({ printId }),
+      printJobs,
+      ({ printId }) => printId,
+    ),
   },
 });
 

@@ -1,0 +1,216 @@
+import type { Document } from "@wet-thread/core/model/document";
+import { clipEnd } from "@wet-thread/core/model/schema";
+import { session } from "@/state/session";
+import { selectClips, setView, showSpan, view } from "@/state/view";
+import { placePlayhead } from "@/timeline/range-gestures";
+import type { Zone } from "@/timeline/zones";
+import type { MenuItem } from "@/ui/menu";
+import { selectedBundle } from "./clip-actions";
+import { hasCopy, hasSection, insertSection, pasteAt } from "./clipboard";
+import { COMMANDS, keyOf } from "./commands";
+import { addMarker } from "./marks";
+
+const doc = (): Document => session().doc;
+
+/** A command as a line of a menu, with its key. */
+function of(id: string, label?: string, danger = false): MenuItem {
+  const command = COMMANDS.find((c) => c.id === id);
+  if (!command) throw new Error(`There is no command "${id}".`);
+  return { label: label ?? command.title, keys: keyOf(id), danger, run: () => command.run() };
+}
+
+const pasteHere = (at: number, trackId: string | undefined): MenuItem => ({
+  label: "Paste here",
+  off: !hasCopy(),
+  run: () => pasteAt(at, trackId),
+});
+const sectionHere = (at: number): MenuItem => ({ label: "Insert section here", off: !hasSection(), run: () => insertSection(at) });
+const markerHere = (at: number): MenuItem => ({ label: "Set a marker here", run: () => addMarker(at) });
+
+/** What can be done with the range. */
+function rangeItems(): MenuItem[] {
+  return [
+    of("split", "Split out"),
+    of("cut"),
+    of("copy"),
+    of("duplicate"),
+    of("repeat"),
+    "-",
+    of("delete"),
+    of("delete-close"),
+    of("clear", "Silence: delete and leave the gap"),
+    of("mute"),
+    of("trim-range"),
+    "-",
+    of("fade-in"),
+    of("fade-out"),
+    "-",
+    of("copy-section", "Copy section: this span of all tracks"),
+    of("insert-time"),
+    of("remove-time"),
+    "-",
+    of("loop", "Loop the range"),
+    of("section"),
+    of("zoom-selection"),
+  ];
+}
+
+function clipItems(zone: Zone, at: number): MenuItem[] {
+  const clip = zone.clip as NonNullable<Zone["clip"]>;
+  const bundle = selectedBundle();
+  const layered = doc()
+    .lanes.get(clip.trackId)
+    ?.within(clip.start, clipEnd(clip))
+    .some((c) => c.id !== clip.id && c.layer !== clip.layer);
+  const many = view().clipIds.size > 1;
+  return [
+    { label: "Split here", run: () => void session().edit([{ type: "split", clipIds: [clip.id], at }]) },
+    of("split-many"),
+    "-",
+    of("cut"),
+    of("copy"),
+    pasteHere(at, clip.trackId),
+    of("duplicate"),
+    of("repeat"),
+    ...(bundle ? [of("duplicate-linked")] : []),
+    "-",
+    of("delete"),
+    of("delete-close"),
+    of("mute", clip.mute ? "Unmute" : "Mute"),
+    of("fade-in"),
+    of("fade-out"),
+    "-",
+    ...(many ? [of("join")] : []),
+    of("print"),
+    of("bundle", bundle ? "Bundle with what is selected" : "Bundle"),
+    ...(bundle ? [of("open-bundle"), of("release")] : []),
+    ...(bundle?.pattern ? [of("independent")] : []),
+    ...(layered ? (["-", of("layer-up"), of("layer-down"), of("layer-top"), of("layer-bottom"), of("fan")] as MenuItem[]) : []),
+    "-",
+    of("range-of-selection"),
+    of("select-later"),
+    of("select-track"),
+  ];
+}
+
+/** The menu of a place in the lanes. */
+export function laneItems(zone: Zone, at: number): MenuItem[] {
+  const { range } = view();
+  const inRange = range && zone.box && range.trackIds.includes(zone.box.trackId) && at >= range.start && at < range.end;
+  if (zone.kind === "below")
+    return [of("paste"), { label: "Add a track", run: () => void session().edit([{ type: "add-track" }]) }, of("select-all")];
+  if (zone.kind === "seam" && zone.seam) {
+    const { seam } = zone;
+    setView({ seamId: seam.id, tab: "seam", clipIds: new Set(), trackId: seam.trackId });
+    return [
+      of("smooth"),
+      ...(seam.kind === "blended" && seam.right
+        ? [{ label: "Take the blend off", run: () => void session().edit([{ type: "remove-blend", clipId: seam.right?.id }]) }]
+        : []),
+      "-",
+      of("next-seam"),
+      of("previous-seam"),
+      { label: "Playhead to the seam", run: () => placePlayhead(seam.position) },
+    ];
+  }
+  if (inRange) return rangeItems();
+  if (zone.clip) {
+    if (!view().clipIds.has(zone.clip.id)) selectClips(doc(), [zone.clip.id]);
+    setView({ trackId: zone.clip.trackId });
+    return clipItems(zone, at);
+  }
+  if (zone.box) setView({ trackId: zone.box.trackId });
+  return [
+    pasteHere(at, zone.box?.trackId),
+    sectionHere(at),
+    "-",
+    markerHere(at),
+    { label: "Playhead here", run: () => placePlayhead(at) },
+    "-",
+    of("select-track"),
+    of("select-all"),
+  ];
+}
+
+/** The menu of a ruler, or of a marker or section on it. */
+export function rulerItems(at: number, markId: string | null): MenuItem[] {
+  const marker = markId ? doc().markers.get(markId) : undefined;
+  const section = markId ? doc().sections.get(markId) : undefined;
+  if (marker)
+    return [
+      { label: `Playhead to ${marker.name}`, run: () => placePlayhead(marker.position) },
+      of("next-marker"),
+      of("previous-marker"),
+      of("between-markers"),
+      "-",
+      { label: "Remove the marker", danger: true, run: () => void session().edit([{ type: "remove-marker", id: marker.id }]) },
+    ];
+  if (section) {
+    setView({ markId: section.id });
+    const over = { start: section.start, end: section.end, trackIds: doc().piece.trackOrder };
+    return [
+      { label: "Range over the section", run: () => setView({ range: over, clipIds: new Set(), seamId: null }) },
+      of("copy-section", `Copy ${section.name} over all tracks`),
+      sectionHere(section.start),
+      {
+        label: "Loop the section",
+        run: () => void session().edit([{ type: "set-loop", loop: { start: section.start, end: section.end, on: true } }]),
+      },
+      { label: "Zoom to the section", run: () => showSpan(section.start, section.end) },
+      "-",
+      {
+        label: "Remove the section's time",
+        danger: true,
+        run: () => void session().edit([{ type: "remove-time", start: section.start, end: section.end }], `Remove ${section.name}`),
+      },
+      { label: "Remove the section's name", run: () => void session().edit([{ type: "remove-section", id: section.id }]) },
+    ];
+  }
+  return [
+    markerHere(at),
+    { label: "Playhead here", run: () => placePlayhead(at) },
+    "-",
+    sectionHere(at),
+    of("insert-time"),
+    of("remove-time"),
+    "-",
+    of("loop"),
+    of("section"),
+  ];
+}
+
+/** The menu of a track's head. */
+export function headItems(trackId: string): MenuItem[] {
+  const track = doc().tracks.get(trackId);
+  if (!track) return [];
+  setView({ trackId });
+  const set = (change: Record<string, unknown>) => void session().edit([{ type: "set-track", trackIds: [trackId], ...change }]);
+  const index = doc().piece.trackOrder.indexOf(trackId);
+  const hidden = [...doc().tracks.values()].filter((t) => t.hidden);
+  return [
+    { label: track.mute ? "Unmute" : "Mute", run: () => set({ mute: !track.mute }) },
+    { label: track.solo ? "Take off solo" : "Solo", run: () => set({ solo: !track.solo }) },
+    of("select-track"),
+    "-",
+    { label: "Add a track below", run: () => void session().edit([{ type: "add-track", index: index + 1 }]) },
+    { label: "Duplicate track", run: () => void session().edit([{ type: "duplicate-track", trackId }]) },
+    { label: "Move up", off: index === 0, run: () => void session().edit([{ type: "move-track", trackId, index: index - 1 }]) },
+    {
+      label: "Move down",
+      off: index === doc().piece.trackOrder.length - 1,
+      run: () => void session().edit([{ type: "move-track", trackId, index: index + 1 }]),
+    },
+    ...(track.link ? [of("links"), { label: "Take the link off", run: () => set({ link: null }) }] : []),
+    "-",
+    { label: "Hide track", run: () => set({ hidden: true }) },
+    ...(hidden.length
+      ? [
+          {
+            label: hidden.length === 1 ? `Show ${hidden[0].name}` : `Show ${hidden.length} hidden tracks`,
+            run: () => void session().edit([{ type: "set-track", trackIds: hidden.map((t) => t.id), hidden: false }], "Show hidden tracks"),
+          },
+        ]
+      : []),
+    { label: "Remove track", danger: true, run: () => void session().edit([{ type: "remove-track", trackId }]) },
+  ];
+}

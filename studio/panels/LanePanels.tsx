@@ -1,0 +1,334 @@
+"use client";
+import { cutsEvery, equalCuts } from "@wet-thread/core/edit/clips/split";
+import type { Edit } from "@wet-thread/core/edit/registry";
+import { timebaseOf } from "@wet-thread/core/model/document";
+import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
+import { formatPosition, parsePosition } from "@wet-thread/core/time/format";
+import { X } from "lucide-react";
+import { type ReactNode, useEffect, useRef, useState } from "react";
+import { toast } from "sonner";
+import { selectedClips } from "@/commands/actions";
+import { type CutRule, closeBundle, cutsFor, repeat } from "@/commands/clip-actions";
+import { session, useSession } from "@/state/session";
+import { useSettings } from "@/state/settings";
+import { setView, useView, view } from "@/state/view";
+import { linesBetween, viewGrid } from "@/timeline/grid-columns";
+import { clearPreview, setPreview } from "@/timeline/preview";
+import { Button, Field, Segments } from "@/ui/controls";
+import { lengthFrom, numberFrom } from "./inspector/parts";
+
+/** What floats over the lanes: the field of a drop that waits, the panels for splitting and repeating, the open bundle's chip. */
+export function LanePanels() {
+  const placing = useView((v) => v.placing);
+  const panel = useView((v) => v.panel);
+  const open = useView((v) => v.openBundle);
+  return (
+    <>
+      {open && <OpenBundle id={open} />}
+      {placing && <PlaceField key={`${placing.x} ${placing.y}`} />}
+      {panel === "split" && <SplitPanel />}
+      {panel === "repeat" && <RepeatPanel />}
+    </>
+  );
+}
+
+function OpenBundle({ id }: { id: string }) {
+  const bundle = useSession((s) => s.doc.bundles.get(id));
+  useEffect(() => {
+    // Undone, or taken away elsewhere.
+    if (!bundle) setView({ openBundle: null });
+  }, [bundle]);
+  if (!bundle) return null;
+  return (
+    <div className="absolute top-2 left-1/2 z-20 flex -translate-x-1/2 items-center gap-2 rounded-full border border-weld bg-raised py-1 pr-1 pl-3.5 shadow-float">
+      <span>
+        Inside <b>{bundle.name || "the bundle"}</b>
+        {bundle.pattern !== null && <span className="text-ink-2"> · its linked copies follow</span>}
+      </span>
+      <Button onClick={() => closeBundle()}>Close</Button>
+    </div>
+  );
+}
+
+/** A small panel over the lanes; Escape closes it, Enter does what it is for. */
+function Panel({ title, onClose, onConfirm, children }: { title: string; onClose: () => void; onConfirm: () => void; children: ReactNode }) {
+  const box = useRef<HTMLFormElement>(null);
+  const latest = useRef(onConfirm);
+  latest.current = onConfirm;
+  useEffect(() => {
+    box.current?.querySelector<HTMLElement>("[aria-checked=true], input")?.focus();
+  }, []);
+  // A field that is being typed in takes its value first; what is done then is what it said.
+  const confirm = (): void => {
+    (document.activeElement as HTMLElement | null)?.blur();
+    setTimeout(() => latest.current());
+  };
+  return (
+    <form
+      ref={box}
+      role="dialog"
+      aria-label={title}
+      className="absolute top-3 left-1/2 z-20 w-[380px] -translate-x-1/2 rounded-lg border border-line bg-raised p-3 shadow-float"
+      onSubmit={(e) => {
+        e.preventDefault();
+        confirm();
+      }}
+      onKeyDownCapture={(e) => {
+        if (e.key !== "Enter" || !(e.target instanceof HTMLInputElement)) return;
+        e.preventDefault();
+        e.stopPropagation();
+        confirm();
+      }}
+      onKeyDown={(e) => e.key === "Escape" && onClose()}
+    >
+      <div className="mb-2 flex items-center justify-between">
+        <h2 className="font-semibold">{title}</h2>
+        <button type="button" aria-label="Close" className="rounded-sm p-0.5 hover:bg-weft" onClick={onClose}>
+          <X size={15} />
+        </button>
+      </div>
+      {children}
+    </form>
+  );
+}
+
+type Part = "start" | "end" | "sync";
+
+/** The exact position of a drop: for the start, the end or the sync point of what was dropped. */
+function PlaceField() {
+  const placing = useView((v) => v.placing);
+  const unit = useSettings((s) => s.readOuts[0]);
+  const [part, setPart] = useState<Part>("start");
+  const field = useRef<HTMLInputElement>(null);
+  useEffect(() => field.current?.select(), []);
+  const { doc } = session();
+  if (!placing) return null;
+  const clips = placing.clipIds.map((id) => doc.clips.get(id)).filter((c) => c !== undefined);
+  if (clips.length === 0) return null;
+  const sync = clips.length === 1 ? clips[0].sync : null;
+  const base = timebaseOf(doc);
+  const from =
+    part === "end" ? Math.max(...clips.map(clipEnd)) : part === "sync" ? clips[0].start + (sync ?? 0) : Math.min(...clips.map((c) => c.start));
+  const close = (): void => {
+    clearPreview();
+    setView({ placing: null });
+  };
+  const confirm = (): void => {
+    try {
+      const by = parsePosition(field.current?.value ?? "", unit, base, from + placing.by) - from;
+      const edits = placing.edits(by);
+      close();
+      if (edits.length) session().edit(edits);
+    } catch (error) {
+      toast.error((error as Error).message);
+    }
+  };
+  const options: (readonly [Part, string])[] = [
+    ["start", "Start"],
+    ["end", "End"],
+  ];
+  if (sync !== null) options.push(["sync", "Sync point"]);
+  return (
+    <form
+      role="dialog"
+      aria-label="Exact position"
+      className="absolute z-20 w-[236px] rounded-lg border border-line bg-raised p-2.5 shadow-float"
+      style={{ left: Math.max(4, Math.min(placing.x - 60, view().width - 244)), top: Math.max(4, Math.min(placing.y + 14, view().height - 110)) }}
+      onSubmit={(e) => {
+        e.preventDefault();
+        confirm();
+      }}
+      onKeyDown={(e) => e.key === "Escape" && close()}
+    >
+      <Segments label="What is placed" value={part} onChange={setPart} options={options} />
+      <div className="mt-2 flex gap-2">
+        <input
+          key={part}
+          ref={field}
+          aria-label="Position"
+          defaultValue={formatPosition(from + placing.by, unit, base)}
+          className="num h-8 min-w-0 flex-1 rounded-md border border-line bg-surface px-2"
+        />
+        <Button look="main" type="submit">
+          Place
+        </Button>
+      </div>
+    </form>
+  );
+}
+
+const RULES: readonly (readonly [CutRule, string])[] = [
+  ["grid", "Grid"],
+  ["hits", "Hits"],
+  ["markers", "Markers"],
+  ["parts", "Parts"],
+  ["every", "Length"],
+];
+/** What was chosen last is offered again. */
+const last = { rule: "grid" as CutRule, parts: 8, every: 0, pad: 0 };
+/** More cuts than this are counted, not drawn. */
+const MOST_DRAWN = 1000;
+
+/** The clips that the panel is about: those selected, else those that the range touches. */
+function splitClips(): Clip[] {
+  const { range } = view();
+  const { doc } = session();
+  const selected = selectedClips();
+  return selected.length || !range ? selected : range.trackIds.flatMap((id) => doc.lanes.get(id)?.within(range.start, range.end) ?? []);
+}
+
+/** Splits at grid lines, hits or markers, or in equal parts, with a pad before each cut; the cuts are shown before they are made. */
+function SplitPanel() {
+  const doc = useSession((s) => s.doc);
+  const set = useSettings();
+  const spp = useView((v) => v.samplesPerPixel);
+  const selection = useView((v) => v.clipIds);
+  const [rule, setRule] = useState(last.rule);
+  const [parts, setParts] = useState(last.parts);
+  const [every, setEvery] = useState(last.every || Math.round(doc.sampleRate / 4));
+  const [pad, setPad] = useState(last.pad);
+  const clips = splitClips();
+  const { lines } = viewGrid(doc, set, view().start, spp);
+  const gridLines = (from: number, to: number): number[] => linesBetween(lines, from, to);
+  const cuts = clips.map((clip) => {
+    const all =
+      rule === "parts"
+        ? equalCuts(clip, parts)
+        : rule === "every"
+          ? clip.length / every > 4096
+            ? []
+            : cutsEvery(clip, every)
+          : cutsFor(rule, clip, gridLines);
+    return { clip, at: all.filter((p) => p - pad > clip.start && p - pad < clipEnd(clip)) };
+  });
+  const count = cuts.reduce((sum, c) => sum + c.at.length, 0);
+  const shown = JSON.stringify(cuts.map((c) => [c.clip.trackId, c.at]));
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the text stands for the cuts, which are made anew each time
+  useEffect(() => {
+    setPreview({ cuts: count > MOST_DRAWN ? [] : cuts.flatMap((c) => c.at.map((p) => ({ trackId: c.clip.trackId, position: p - pad }))) });
+  }, [shown, pad, selection]);
+  useEffect(() => clearPreview, []);
+  const close = (): void => setView({ panel: null });
+  const confirm = (): void => {
+    Object.assign(last, { rule, parts, every, pad });
+    const edits: Edit[] = cuts
+      .filter((c) => c.at.length > 0)
+      .map(({ clip, at }) => ({
+        type: "split",
+        clipIds: [clip.id],
+        pad,
+        ...(rule === "parts" ? { parts } : rule === "every" ? { every } : { at }),
+      }));
+    if (edits.length === 0) return void toast("There is nothing to cut there.", { id: "split" });
+    const name = { grid: "at the grid", hits: "at hits", markers: "at markers", parts: "in equal parts", every: "in equal lengths" }[rule];
+    const done = session().edit(edits, `Split ${name}`);
+    if (!done) return;
+    close();
+    setView({ range: null });
+  };
+  const ms = (samples: number): string => String(Math.round((samples * 1e5) / doc.sampleRate) / 100);
+  return (
+    <Panel title="Split" onClose={close} onConfirm={confirm}>
+      <Segments label="Where" value={rule} onChange={setRule} options={RULES} />
+      <div className="mt-2.5 grid grid-cols-2 gap-2.5">
+        {rule === "parts" && (
+          <div>
+            <span className="mb-1 block text-ink-2 text-sm">Number of parts</span>
+            <Field
+              label="Number of parts"
+              value={String(parts)}
+              onCommit={(t) => {
+                const n = numberFrom(t, 2, 4096, "number of parts");
+                if (n !== null) setParts(Math.round(n));
+              }}
+            />
+          </div>
+        )}
+        {rule === "every" && (
+          <div>
+            <span className="mb-1 block text-ink-2 text-sm">Length of a part</span>
+            <Field
+              label="Length of a part"
+              value={ms(every)}
+              unit="ms"
+              onCommit={(t) => {
+                const samples = lengthFrom(t, 1);
+                if (samples !== null) setEvery(samples);
+              }}
+            />
+          </div>
+        )}
+        <div>
+          <span className="mb-1 block text-ink-2 text-sm">Cut earlier by</span>
+          <Field
+            label="Pad before each cut"
+            value={ms(pad)}
+            unit="ms"
+            onCommit={(t) => {
+              const samples = lengthFrom(t);
+              if (samples !== null) setPad(samples);
+            }}
+          />
+        </div>
+      </div>
+      <div className="mt-3 flex items-center justify-between gap-2">
+        <span className="num text-ink-2 text-sm" data-testid="cut-count">
+          {clips.length === 0 ? "Select clips first" : count === 1 ? "1 cut" : `${count} cuts`}
+        </span>
+        <Button look="main" type="submit" disabled={count === 0}>
+          Split
+        </Button>
+      </div>
+    </Panel>
+  );
+}
+
+/** Repeats what is selected a number of times, or up to the playhead. */
+function RepeatPanel() {
+  const [how, setHow] = useState<"times" | "fill">("times");
+  const [times, setTimes] = useState(4);
+  const playhead = useView((v) => v.playhead);
+  const unit = useSettings((s) => s.readOuts[0]);
+  const doc = useSession((s) => s.doc);
+  const close = (): void => setView({ panel: null });
+  const confirm = (): void => {
+    close();
+    if (how === "times") repeat(times);
+    else repeat(1, { until: Math.round(playhead) });
+  };
+  return (
+    <Panel title="Repeat" onClose={close} onConfirm={confirm}>
+      <Segments
+        label="How far"
+        value={how}
+        onChange={setHow}
+        options={[
+          ["times", "A number of times"],
+          ["fill", "Up to the playhead"],
+        ]}
+      />
+      <div className="mt-2.5 flex items-end justify-between gap-2.5">
+        {how === "times" ? (
+          <div className="w-32">
+            <span className="mb-1 block text-ink-2 text-sm">Copies</span>
+            <Field
+              label="Copies"
+              value={String(times)}
+              onCommit={(t) => {
+                const n = numberFrom(t, 1, 10_000, "number of copies");
+                if (n !== null) setTimes(Math.round(n));
+              }}
+            />
+          </div>
+        ) : (
+          <span className="num text-ink-2 text-sm">
+            until {formatPosition(Math.round(playhead), unit, timebaseOf(doc))}; the last copy is cut there
+          </span>
+        )}
+        <Button look="main" type="submit">
+          Repeat
+        </Button>
+      </div>
+    </Panel>
+  );
+}

@@ -1,0 +1,137 @@
+import { bundleFrames } from "./bundle-frames";
+import { CLOTH_TOP, laneBoxes, RAIL } from "./geometry";
+import { type OverlayScene, px, WORDS } from "./overlay-scene";
+import { faded } from "./theme";
+
+/** Frames of bundles: closed ones with their name, the open one with all else veiled. */
+export function paintBundles(g: CanvasRenderingContext2D, { doc, view, palette }: OverlayScene): void {
+  if (doc.bundles.size === 0) return;
+  const boxes = laneBoxes(doc);
+  for (const { bundle, start, end, trackIds } of bundleFrames(doc).values()) {
+    const open = bundle.id === view.openBundle;
+    if (!open && bundle.parent !== view.openBundle && !(view.openBundle !== null && bundle.parent === null)) continue;
+    const rows = boxes.filter((b) => trackIds.has(b.trackId));
+    const [x0, x1] = [px(view, start), px(view, end)];
+    if (rows.length === 0 || x1 < -2 || x0 > view.width + 2) continue;
+    const y0 = rows[0].top - view.scrollY + 2.5;
+    const last = rows[rows.length - 1];
+    const y1 = last.top + last.height - view.scrollY - RAIL + 1;
+    if (open) {
+      g.fillStyle = faded(palette.ground, 0.62);
+      g.fillRect(0, 0, x0, view.height);
+      g.fillRect(x1, 0, view.width - x1, view.height);
+      g.fillRect(x0, 0, x1 - x0, Math.max(0, y0 - 2));
+      g.fillRect(x0, y1 + 2, x1 - x0, Math.max(0, view.height - y1));
+    }
+    g.strokeStyle = open ? palette.dyes.weld : palette.ink;
+    g.lineWidth = open ? 2 : 1.25;
+    g.beginPath();
+    g.roundRect(Math.max(-8, x0 - 1.5), y0, Math.min(view.width + 8, x1 + 1.5) - Math.max(-8, x0 - 1.5), y1 - y0, 5);
+    g.stroke();
+    g.fillStyle = g.strokeStyle;
+    // Two stitches at each end tell a bundle from a selected clip.
+    for (const x of [x0 + 3, x1 - 6]) for (const y of [y0 + 5, y1 - 10]) g.fillRect(x, y, 3, 5);
+    if (x1 - x0 < 60) continue;
+    g.font = `600 11px ${WORDS}`;
+    const text = `${bundle.name || "Bundle"}${bundle.pattern !== null ? " · linked" : ""}`;
+    const wide = Math.min(g.measureText(text).width + 14, x1 - x0 - 8);
+    const left = Math.max(x0 + 10, 4);
+    g.fillStyle = open ? palette.dyes.weld : palette.ink;
+    g.beginPath();
+    g.roundRect(left, y1 - 17, wide, 16, 4);
+    g.fill();
+    g.save();
+    g.beginPath();
+    g.rect(left, y1 - 17, wide - 4, 16);
+    g.clip();
+    g.fillStyle = open ? palette.ink : palette.raised;
+    g.textBaseline = "middle";
+    g.fillText(text, left + 7, y1 - 8.5);
+    g.restore();
+  }
+}
+
+/** The line at which a clip goes into its track's sequence. */
+export function paintJoint(g: CanvasRenderingContext2D, { doc, view, palette, preview }: OverlayScene): void {
+  const { joint } = preview;
+  const box = joint && laneBoxes(doc).find((b) => b.trackId === joint.trackId);
+  if (!box) return;
+  const x = px(view, joint.position);
+  const [y0, y1] = [box.top - view.scrollY + 1, box.top + box.height - view.scrollY - 2];
+  g.strokeStyle = palette.dyes.weld;
+  g.fillStyle = palette.dyes.weld;
+  g.lineWidth = 3;
+  g.beginPath();
+  g.moveTo(x, y0);
+  g.lineTo(x, y1);
+  g.stroke();
+  for (const [y, d] of [
+    [y0, 1],
+    [y1, -1],
+  ]) {
+    g.beginPath();
+    g.moveTo(x - 6, y);
+    g.lineTo(x + 6, y);
+    g.lineTo(x, y + 7 * d);
+    g.fill();
+  }
+}
+
+/** Cuts that would be made, over the cloth of their tracks. */
+export function paintCuts(g: CanvasRenderingContext2D, { doc, view, palette, preview }: OverlayScene): void {
+  if (preview.cuts.length === 0) return;
+  const boxes = new Map(laneBoxes(doc).map((b) => [b.trackId, b]));
+  g.strokeStyle = palette.dyes.madder;
+  g.lineWidth = 1.25;
+  g.setLineDash([4, 3]);
+  g.beginPath();
+  for (const { trackId, position } of preview.cuts) {
+    const box = boxes.get(trackId);
+    const x = px(view, position);
+    if (!box || x < -1 || x > view.width + 1) continue;
+    g.moveTo(x, box.top - view.scrollY + CLOTH_TOP);
+    g.lineTo(x, box.top - view.scrollY + box.height - RAIL - 1);
+  }
+  g.stroke();
+  g.setLineDash([]);
+}
+
+/** The frame that picks clips. */
+export function paintBand(g: CanvasRenderingContext2D, { palette, preview: { band } }: OverlayScene): void {
+  if (!band) return;
+  g.fillStyle = faded(palette.dyes.indigo, 0.1);
+  g.strokeStyle = palette.dyes.indigo;
+  g.lineWidth = 1;
+  g.beginPath();
+  g.rect(Math.min(band.x0, band.x1) + 0.5, Math.min(band.y0, band.y1) + 0.5, Math.abs(band.x1 - band.x0), Math.abs(band.y1 - band.y0));
+  g.fill();
+  g.stroke();
+}
+
+/** The selected time range, or the one that a gesture makes. */
+export function paintRange(g: CanvasRenderingContext2D, { doc, view, palette, preview }: OverlayScene): void {
+  const range = preview.range ?? view.range;
+  if (!range) return;
+  const tracks = new Set(range.trackIds);
+  const x0 = px(view, range.start);
+  const x1 = px(view, range.end);
+  g.fillStyle = faded(palette.dyes.weld, 0.2);
+  g.strokeStyle = palette.dyes.weld;
+  g.lineWidth = 1.5;
+  let open: { top: number; bottom: number } | null = null;
+  const flush = (): void => {
+    if (!open) return;
+    g.fillRect(x0, open.top, x1 - x0, open.bottom - open.top);
+    g.setLineDash([5, 4]);
+    g.strokeRect(x0, open.top + 1, x1 - x0, open.bottom - open.top - 2);
+    g.setLineDash([]);
+    open = null;
+  };
+  for (const box of laneBoxes(doc)) {
+    const top = box.top - view.scrollY;
+    if (!tracks.has(box.trackId)) flush();
+    else if (open) open.bottom = top + box.height;
+    else open = { top, bottom: top + box.height };
+  }
+  flush();
+}

@@ -1,0 +1,58 @@
+"use client";
+import clsx from "clsx";
+import { ContextMenu } from "radix-ui";
+import { type ReactNode, useState } from "react";
+
+/** One line of a context menu; "-" parts groups. */
+export type MenuItem = "-" | { readonly label: string; readonly keys?: string; readonly danger?: boolean; readonly off?: boolean; run(): void };
+
+/** A context menu by right click or long press; its items are asked for when it opens, with the event's place. */
+export function Menu({
+  items,
+  children,
+  onOpen,
+}: {
+  items: () => readonly MenuItem[];
+  children: ReactNode;
+  /** Called with where it opens, before the items are asked for. */
+  onOpen?: (target: HTMLElement, x: number, y: number) => void;
+}) {
+  const [list, setList] = useState<readonly MenuItem[]>([]);
+  return (
+    <ContextMenu.Root onOpenChange={(open) => open && setList(items())}>
+      <ContextMenu.Trigger
+        asChild
+        onContextMenu={(e) => onOpen?.(e.target as HTMLElement, e.clientX, e.clientY)}
+        onPointerDown={(e) => e.pointerType !== "mouse" && onOpen?.(e.target as HTMLElement, e.clientX, e.clientY)}
+      >
+        {children}
+      </ContextMenu.Trigger>
+      <ContextMenu.Portal>
+        <ContextMenu.Content
+          collisionPadding={8}
+          className="z-50 max-h-[var(--radix-context-menu-content-available-height)] min-w-[230px] overflow-y-auto rounded-lg border border-line bg-raised p-1 shadow-float outline-none"
+        >
+          {list.map((item, i) =>
+            item === "-" ? (
+              // biome-ignore lint/suspicious/noArrayIndexKey: the list is made anew for each opening
+              <ContextMenu.Separator key={i} className="my-1 h-px bg-weft" />
+            ) : (
+              <ContextMenu.Item
+                key={item.label}
+                disabled={item.off}
+                onSelect={() => item.run()}
+                className={clsx(
+                  "flex h-7 cursor-default items-center justify-between gap-6 rounded-sm px-2.5 outline-none data-[highlighted]:bg-weft data-[disabled]:opacity-45",
+                  item.danger && "text-madder",
+                )}
+              >
+                <span>{item.label}</span>
+                {item.keys && <kbd className="num text-ink-2 text-xs">{item.keys}</kbd>}
+              </ContextMenu.Item>
+            ),
+          )}
+        </ContextMenu.Content>
+      </ContextMenu.Portal>
+    </ContextMenu.Root>
+  );
+}
