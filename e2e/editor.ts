@@ -1,6 +1,6 @@
 import { expect, type Page } from "@playwright/test";
 import type { Clip, VersionData } from "@wet-thread/core/model/schema";
-import { api } from "./client";
+import { api, exportWav, readWav } from "./client";
 
 /** The version as the API sends it. */
 export type Version = Omit<VersionData, "piece"> & VersionData["piece"] & { id: string; revision: number };
@@ -110,5 +110,46 @@ export class EditorPage {
       .locator("xpath=../..")
       .click({ position: { x: 150, y: 8 } });
     await this.page.keyboard.press("Escape");
+  }
+
+  /** Makes a range by dragging in the lanes, over one track or from one to another. */
+  async range(from: number, to: number, trackId: string, toTrack = trackId): Promise<void> {
+    await this.drag(await this.at(from, trackId, 50), await this.at(to, toTrack, 50));
+    await expect(this.page.getByTestId("selection")).toContainText("Range");
+  }
+
+  /** Where a clip's name strip can be taken hold of, near its start but clear of corner and edge. */
+  async nameOf(id: string, into?: number): Promise<{ x: number; y: number }> {
+    const clip = await this.clip(id);
+    const per = await this.samplesPerPixel();
+    return this.at(clip.start + (into ?? Math.min(clip.length / 2, 16 * per)), clip.trackId, 16);
+  }
+
+  /** Selects clips by clicking their name strips. */
+  async select(...ids: string[]): Promise<void> {
+    for (const [i, id] of ids.entries()) {
+      const { x, y } = await this.nameOf(id);
+      if (i > 0) await this.page.keyboard.down("Shift");
+      await this.page.mouse.click(x, y);
+      if (i > 0) await this.page.keyboard.up("Shift");
+    }
+  }
+
+  /** The clips of a track as they lie. */
+  async lane(trackId: string): Promise<Clip[]> {
+    return (await this.version()).clips.filter((c) => c.trackId === trackId).sort((a, b) => a.start - b.start || a.layer - b.layer);
+  }
+
+  /** Chooses a line of the context menu at a place. */
+  async menu(place: { x: number; y: number }, line: string | RegExp): Promise<void> {
+    await this.page.mouse.click(place.x, place.y, { button: "right" });
+    await this.page.getByRole("menuitem", { name: line }).click();
+    await expect(this.page.getByRole("menu")).toHaveCount(0);
+  }
+
+  /** The samples of some tracks from `start` on, as an export has them. */
+  async heard(span: { start: number; end: number }, tracks: string[]): Promise<Float32Array[]> {
+    await this.saved();
+    return readWav(await exportWav(this.versionId, { span, tracks }));
   }
 }

@@ -62,7 +62,7 @@ export const setLayer = defineEdit({
   type: "set-layer",
   about: "Takes clips to the top or the bottom of what they overlap on their track, or one up or down.",
   params: z.object({ clipIds: ClipIds, to: z.enum(["top", "bottom", "up", "down"]) }),
-  example: { type: "set-layer", clipIds: ["clip-1"], to: "top" },
+  example: { type: "set-layer", clipIds: ["clip-5"], to: "top" },
   apply(tx, { clipIds, to }) {
     for (const id of new Set(clipIds)) {
       const clip = tx.clip(id);
