@@ -1,0 +1,392 @@
+import { expect, type Page, test } from "@playwright/test";
+import { clipEnd } from "@wet-thread/core/model/schema";
+import { addSource, api, newProject, noise, wavFile } from "../client";
+import { EditorPage } from "../editor";
+
+const RATE = 48_000;
+
+/** Three tracks: on the first a, b, c of a second each with half a second between; on the second x and y; the third is empty. */
+async function small(page: Page, settings: Record<string, unknown> = {}): Promise<EditorPage> {
+  const project = await newProject();
+  const source = await addSource(project.projectId, wavFile([noise(RATE * 20, 7)]), "Noise.wav");
+  const clip = (id: string, trackId: string, seconds: number, offset: number) => ({
+    type: "add-clip",
+    id,
+    trackId,
+    sourceId: source.id,
+    start: seconds * RATE,
+    offset: offset * RATE,
+    length: RATE,
+    name: id,
+  });
+  await api("POST", `/api/versions/${project.versionId}/edits`, {
+    revision: 0,
+    edits: [
+      { type: "add-track", id: "t1", name: "One" },
+      { type: "add-track", id: "t2", name: "Two" },
+      { type: "add-track", id: "t3", name: "Three" },
+      clip("a", "t1", 1, 2),
+      clip("b", "t1", 2.5, 5),
+      clip("c", "t1", 4, 8),
+      clip("x", "t2", 1, 11),
+      clip("y", "t2", 4, 14),
+    ],
+  });
+  const editor = await EditorPage.open(page, project, { snapOn: false, edgeFadeMs: 0, overlaps: "layer", ...settings });
+  await editor.show(0, 8 * RATE);
+  return editor;
+}
+
+const starts = async (editor: EditorPage, track: string) => (await editor.lane(track)).map((c) => [c.id, c.start / RATE] as const);
+/** Pixels of some seconds. */
+const wide = async (editor: EditorPage, seconds: number) => (seconds * RATE) / (await editor.samplesPerPixel());
+
+test("moving along: by a drag, a trim, a delete and a drop on another track; only what is in reach moves", async ({ page }) => {
+  const editor = await small(page, {
+    neighbours: "ripple",
+    snapOn: true,
+    targets: ["grid"],
+    pull: "always",
+    family: "time",
+    followsZoom: false,
+    step: { kind: "time", milliseconds: 500 },
+  });
+  const half = await wide(editor, 0.5);
+  const b = await editor.nameOf("b");
+  await editor.drag(b, { x: b.x + half, y: b.y }, async () => {
+    // Neighbours are shown where they will land before anything is done.
+    expect(await starts(editor, "t1")).toEqual([
+      ["a", 1],
+      ["b", 2.5],
+      ["c", 4],
+    ]);
+  });
+  await editor.saved();
+  expect(await starts(editor, "t1")).toEqual([
+    ["a", 1],
+    ["b", 3],
+    ["c", 4.5],
+  ]);
+  expect(await starts(editor, "t2")).toEqual([
+    ["x", 1],
+    ["y", 4],
+  ]);
+
+  const edge = await editor.at(4 * RATE - 1, "t1", 50);
+  await editor.drag(edge, { x: edge.x - half, y: edge.y });
+  await editor.saved();
+  expect(await starts(editor, "t1")).toEqual([
+    ["a", 1],
+    ["b", 3],
+    ["c", 4],
+  ]);
+
+  // A start that is trimmed stays where it is; the rest is pulled in.
+  const start = await editor.at(3 * RATE, "t1", 50);
+  await editor.drag(start, { x: start.x + half / 2, y: start.y });
+  await editor.saved();
+  const trimmed = await editor.clip("b");
+  expect([trimmed.start, trimmed.length, trimmed.offset].map((v) => v / RATE)).toEqual([3, 0.5, 5]);
+
+  // With all tracks in reach, deleting closes them all.
+  await page.keyboard.press("0");
+  await page.keyboard.press("0");
+  await expect(page.getByTestId("mode-line")).toContainText("all tracks");
+  await editor.select("a");
+  await page.keyboard.press("Delete");
+  await editor.saved();
+  expect(await starts(editor, "t1")).toEqual([
+    ["b", 2],
+    ["c", 3],
+  ]);
+  expect(await starts(editor, "t2")).toEqual([
+    ["x", 1],
+    ["y", 3],
+  ]);
+
+  // Onto another track: the old one closes up, the new one makes room.
+  await page.keyboard.press("0");
+  const from = await editor.nameOf("b");
+  const to = await editor.at(3 * RATE, "t2", 16);
+  await editor.drag(from, { x: from.x + (await wide(editor, 1)), y: to.y });
+  await editor.saved();
+  expect(await starts(editor, "t1")).toEqual([["c", 2.5]]);
+  expect(await starts(editor, "t2")).toEqual([
+    ["x", 1],
+    ["b", 3],
+    ["y", 3.5],
+  ]);
+});
+
+test("a mode is lent to one drag while its key is held, and the mode line says so", async ({ page }) => {
+  const editor = await small(page);
+  const b = await editor.nameOf("b");
+  await page.mouse.move(b.x, b.y);
+  await page.mouse.down();
+  await page.mouse.move(b.x + 20, b.y, { steps: 3 });
+  await page.keyboard.down("2");
+  await page.mouse.move(b.x + (await wide(editor, 0.5)), b.y, { steps: 3 });
+  await expect(page.getByTestId("mode-line")).toContainText("move along");
+  await page.mouse.up();
+  await page.keyboard.up("2");
+  await editor.saved();
+  await expect(page.getByTestId("mode-line")).toContainText("stay put");
+  const moved = (await editor.clip("b")).start - 2.5 * RATE;
+  expect(moved).toBeGreaterThan(RATE / 3);
+  expect((await editor.clip("c")).start).toBe(4 * RATE + moved);
+  // Tapped, a key sets the mode.
+  await page.keyboard.press("3");
+  await expect(page.getByTestId("mode-line")).toContainText("change places");
+  await page.keyboard.press("7");
+  await expect(page.getByTestId("mode-line")).toContainText("cover");
+});
+
+test("each drop asks for its place: typed for the end, confirmed as it is, or put back by Escape", async ({ page }) => {
+  const editor = await small(page, { neighbours: "place", readOuts: ["time", "bars"] });
+  const drop = async () => {
+    const b = await editor.nameOf("b");
+    await editor.drag(b, { x: b.x + (await wide(editor, 0.7)), y: b.y });
+    return page.getByRole("dialog", { name: "Exact position" });
+  };
+  const field = await drop();
+  await page.keyboard.press("Escape");
+  await expect(field).toHaveCount(0);
+  await editor.settle();
+  expect((await editor.clip("b")).start).toBe(2.5 * RATE);
+
+  await drop();
+  await field.getByRole("radio", { name: "End" }).click();
+  await field.getByLabel("Position").fill("00:07.250");
+  await page.keyboard.press("Enter");
+  await editor.saved();
+  expect(clipEnd(await editor.clip("b"))).toBe(7.25 * RATE);
+
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => (await editor.clip("b")).start).toBe(2.5 * RATE);
+  await drop();
+  await field.getByRole("button", { name: "Place" }).click();
+  await editor.saved();
+  expect((await editor.clip("b")).start).toBeGreaterThan(3 * RATE);
+});
+
+test("Alt copies, fills by pulling an end, and below the tracks a drop makes a new one", async ({ page }) => {
+  const editor = await small(page);
+  const b = await editor.nameOf("b");
+  await page.mouse.move(b.x, b.y);
+  await page.mouse.down();
+  await page.mouse.move(b.x + 30, b.y, { steps: 3 });
+  await page.keyboard.down("Alt");
+  const third = await editor.at(0, "t3", 16);
+  await page.mouse.move(b.x + 40, third.y, { steps: 3 });
+  await page.mouse.up();
+  await page.keyboard.up("Alt");
+  await editor.saved();
+  expect((await editor.clip("b")).start).toBe(2.5 * RATE);
+  const [copy] = await editor.lane("t3");
+  expect([copy.offset, copy.length]).toEqual([5 * RATE, RATE]);
+
+  await page.keyboard.down("Alt");
+  const end = await editor.at(clipEnd(copy) - 1, "t3", 50);
+  await editor.drag(end, { x: end.x + (await wide(editor, 2.5)), y: end.y });
+  await page.keyboard.up("Alt");
+  await editor.saved();
+  const row = await editor.lane("t3");
+  expect(row).toHaveLength(4);
+  expect(row[3].length).toBeLessThan(RATE);
+
+  const a = await editor.nameOf("a");
+  await editor.drag(a, { x: a.x, y: third.y + 160 });
+  await editor.saved();
+  const after = await editor.version();
+  expect(after.tracks).toHaveLength(4);
+  expect((await editor.lane(after.tracks[3].id)).map((c) => [c.id, c.start])).toEqual([["a", RATE]]);
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => (await editor.version()).tracks.length).toBe(3);
+});
+
+test("a range is pulled out and taken away in one gesture, cleared, muted, repeated and closed, with the gaps in it", async ({ page }) => {
+  const editor = await small(page);
+  await editor.range(3 * RATE, 4.5 * RATE, "t1");
+  const strip = await editor.at(3.2 * RATE, "t1", 12);
+  const third = await editor.at(0, "t3", 12);
+  await editor.drag(strip, { x: strip.x, y: third.y });
+  await editor.saved();
+  const t3 = await editor.lane("t3");
+  expect(t3).toHaveLength(2);
+  expect((await editor.lane("t1")).map((c) => c.id)).toEqual(["a", "b", expect.any(String)]);
+  // The range went along: what is done next is done to what was pulled out.
+  await page.keyboard.press("u");
+  await editor.saved();
+  expect((await editor.lane("t3")).every((c) => c.mute)).toBe(true);
+  await page.keyboard.press("d");
+  await editor.saved();
+  const four = await editor.lane("t3");
+  expect(four).toHaveLength(4);
+  const by = four[2].start - four[0].start;
+  expect(Math.abs(by - 1.5 * RATE)).toBeLessThan(2 * (await editor.samplesPerPixel()));
+  expect(four[3].start - four[1].start).toBe(by);
+  await page.keyboard.press("Shift+Delete");
+  await editor.saved();
+  expect(await editor.lane("t3")).toHaveLength(2);
+});
+
+test("tools: split in a straight stroke, equal parts, shift inside, stamp, erase; borrowed while the key is held", async ({ page }) => {
+  const editor = await small(page);
+  // A stroke over two tracks cuts both at one position.
+  await page.keyboard.press("x");
+  const over = await editor.at(1.4 * RATE, "t1", 40);
+  const under = await editor.at(1.4 * RATE, "t2", 40);
+  await editor.drag(over, { x: under.x + 25, y: under.y });
+  await editor.saved();
+  const [one, two] = [await editor.lane("t1"), await editor.lane("t2")];
+  expect([one.length, two.length]).toEqual([4, 3]);
+  expect(one[1].start).toBe(two[1].start);
+  // With Alt: parts of the length from the clip's start to the click.
+  await page.keyboard.down("Alt");
+  const quarter = await editor.at(4.25 * RATE, "t1", 40);
+  await page.mouse.click(quarter.x, quarter.y);
+  await page.keyboard.up("Alt");
+  await editor.saved();
+  const parts = (await editor.lane("t1")).filter((c) => c.start >= 4 * RATE);
+  expect(parts.length).toBeGreaterThanOrEqual(4);
+  expect(new Set(parts.slice(0, -1).map((c) => c.length)).size).toBe(1);
+  await page.keyboard.press("p");
+
+  await page.keyboard.press("s");
+  const inside = await editor.at(3 * RATE, "t1", 50);
+  await editor.drag(inside, { x: inside.x + (await wide(editor, 0.25)), y: inside.y });
+  await editor.saved();
+  const shifted = await editor.clip("b");
+  expect([shifted.start, shifted.length]).toEqual([2.5 * RATE, RATE]);
+  expect(shifted.offset).toBeLessThan(5 * RATE - RATE / 5);
+
+  // The stamp is borrowed: the tool before comes back.
+  await page.keyboard.down("t");
+  const y = await editor.at(4.5 * RATE, "t2", 50);
+  await editor.drag(y, { x: y.x + (await wide(editor, 3)), y: y.y });
+  await page.keyboard.up("t");
+  await editor.saved();
+  const stamped = (await editor.lane("t2")).filter((c) => c.start >= 4 * RATE);
+  expect(stamped.map((c) => c.start / RATE)).toEqual([4, 5, 6, 7]);
+  await expect(page.getByRole("button", { name: /^Shift inside/ })).toHaveAttribute("aria-pressed", "true");
+
+  await page.keyboard.press("e");
+  const first = await editor.at(5.5 * RATE, "t2", 50);
+  await editor.drag(first, { x: first.x + (await wide(editor, 1)), y: first.y });
+  await editor.saved();
+  expect((await editor.lane("t2")).filter((c) => c.start >= 4 * RATE).map((c) => c.start / RATE)).toEqual([4, 7]);
+});
+
+test("a bundle is one object outside and open inside; a linked copy follows; released it is clips again", async ({ page }) => {
+  const editor = await small(page);
+  await editor.select("a", "b", "x");
+  await page.keyboard.press("Control+b");
+  await expect(page.getByTestId("selection")).toContainText("Bundle of 3 clips on 2 tracks");
+  await page.keyboard.press("Escape");
+  await editor.select("x");
+  await expect(page.getByTestId("selection")).toContainText("Bundle of 3 clips");
+  await page.keyboard.press("Control+d");
+  await editor.saved();
+  const version = await editor.version();
+  expect(version.bundles).toHaveLength(2);
+  const copy = version.bundles.find((b) => b.start > RATE);
+  expect(copy?.pattern).not.toBeNull();
+
+  // Opened by double click, one clip inside is shortened: the copy's is too.
+  const a = await editor.nameOf("a");
+  await page.mouse.dblclick(a.x, a.y);
+  await expect(page.getByText("its linked copies follow")).toBeVisible();
+  await editor.select("a");
+  await expect(page.getByTestId("selection")).toContainText("1 clip");
+  const edge = await editor.at(2 * RATE - 1, "t1", 50);
+  await editor.drag(edge, { x: edge.x - (await wide(editor, 0.4)), y: edge.y });
+  await editor.saved();
+  const inner = (await editor.version()).clips.filter((c) => c.offset === 2 * RATE);
+  expect(inner).toHaveLength(2);
+  expect(inner[0].length).toBe(inner[1].length);
+  expect(inner[0].length).toBeLessThan(0.8 * RATE);
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("Escape");
+  await expect(page.getByText("its linked copies follow")).toHaveCount(0);
+
+  // The whole moves by one name strip; then it is released.
+  const grip = await editor.nameOf("x");
+  await editor.drag(grip, { x: grip.x - 30, y: grip.y });
+  await editor.saved();
+  const shift = (await editor.clip("x")).start - RATE;
+  expect(shift).toBeLessThan(0);
+  expect((await editor.clip("b")).start).toBe(2.5 * RATE + shift);
+  await page.keyboard.press("Control+Shift+b");
+  await editor.saved();
+  expect((await editor.version()).bundles).toHaveLength(1);
+});
+
+test("heads: one sweep over the solo buttons, order by drag, height, hide and show; the menu says each key", async ({ page }) => {
+  const editor = await small(page);
+  const solo = async (name: string) => {
+    const box = await page.getByLabel(`Solo ${name}`).boundingBox();
+    if (!box) throw new Error(name);
+    return { x: box.x + box.width / 2, y: box.y + box.height / 2 };
+  };
+  const [one, three] = [await solo("One"), await solo("Three")];
+  await page.mouse.move(one.x, one.y);
+  await page.mouse.down();
+  await page.mouse.move(one.x, three.y, { steps: 20 });
+  await page.mouse.up();
+  await editor.saved();
+  expect((await editor.version()).tracks.map((t) => t.solo)).toEqual([true, true, true]);
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => (await editor.version()).tracks.map((t) => t.solo)).toEqual([false, false, false]);
+
+  const head = await page.locator("[data-track=t1]").boundingBox();
+  if (!head) throw new Error("no head");
+  await editor.drag({ x: head.x + 2, y: head.y + 60 }, { x: head.x + 2, y: head.y + 60 + 2.2 * head.height });
+  await editor.saved();
+  expect((await editor.version()).tracks.map((t) => t.id)).toEqual(["t2", "t3", "t1"]);
+
+  const grip = await page.getByTestId("height-Two").boundingBox();
+  if (!grip) throw new Error("no grip");
+  await editor.drag({ x: grip.x + 40, y: grip.y + 3 }, { x: grip.x + 40, y: grip.y + 43 });
+  await editor.saved();
+  expect((await editor.version()).tracks[0].height).toBe(96 + 40);
+
+  const second = await page.locator("[data-track=t2]").boundingBox();
+  if (!second) throw new Error("no head");
+  await editor.menu({ x: second.x + 60, y: second.y + second.height - 20 }, "Hide track");
+  await expect(page.locator("[data-track=t2]")).toHaveCount(0);
+  const left = await page.locator("[data-track=t3]").boundingBox();
+  if (!left) throw new Error("no head");
+  await page.mouse.click(left.x + 60, left.y + left.height - 20, { button: "right" });
+  await expect(page.getByRole("menuitem", { name: "Select all on the track" })).toContainText("A");
+  await page.getByRole("menuitem", { name: "Show Two" }).click();
+  await expect(page.locator("[data-track=t2]")).toHaveCount(1);
+});
+
+test("a frame picks clips over tracks; all on a track and all to the right by key; the menus of clip, range and lane work", async ({ page }) => {
+  const editor = await small(page);
+  const from = await editor.at(0.5 * RATE, "t1", 30);
+  const to = await editor.at(3 * RATE, "t2", 60);
+  await page.keyboard.down("Control");
+  await editor.drag(from, to);
+  await page.keyboard.up("Control");
+  await expect(page.getByTestId("selection")).toContainText("3 clips on 2 tracks");
+  await editor.select("b");
+  await page.keyboard.press("Shift+A");
+  await expect(page.getByTestId("selection")).toContainText("2 clips");
+  await page.keyboard.press("a");
+  await expect(page.getByTestId("selection")).toContainText("3 clips");
+
+  await editor.select("a");
+  await page.keyboard.press("Control+c");
+  await editor.menu(await editor.at(6 * RATE, "t3", 50), "Paste here");
+  await editor.saved();
+  const [pasted] = await editor.lane("t3");
+  expect(Math.abs(pasted.start - 6 * RATE)).toBeLessThanOrEqual(await editor.samplesPerPixel());
+  await editor.menu(await editor.at(2.9 * RATE, "t1", 50), "Split here");
+  await editor.saved();
+  expect(await editor.lane("t1")).toHaveLength(4);
+  await editor.range(0.5 * RATE, 1.5 * RATE, "t1", "t2");
+  await editor.menu(await editor.at(1.2 * RATE, "t2", 50), /^Silence/);
+  await editor.saved();
+  expect((await editor.lane("t2"))[0].start).toBeGreaterThan(1.4 * RATE);
+});
