@@ -62,6 +62,41 @@ function edits(doc: Document): Row[] {
   ];
 }
 
+const ALL_TRACKS = Array.from({ length: 200 }, (_, i) => `t${i}`);
+
+/** Every other kind of edit on the same piece. Those that touch all tracks have a budget of one slow frame. */
+const KINDS: readonly (readonly [string, string, (i: number, doc: Document) => Edit])[] = [
+  ["ripple.trim", "< 8", (i) => ({ type: "trim", clipIds: [`c${i}-40`], edge: "end", by: -400, neighbours: "ripple" })],
+  ["ripple.delete", "< 8", (i) => ({ type: "delete", clipIds: [`c${i}-40`], neighbours: "ripple" })],
+  ["ripple.move, all tracks", "< 200", (i) => ({ type: "move", clipIds: [`c${i}-40`], by: 480, neighbours: "ripple", reach: "all" })],
+  ["reorder", "< 8", (i) => ({ type: "move", clipIds: [`c${i}-40`], by: 0, before: `c${i}-20`, neighbours: "reorder" })],
+  ["copy", "< 2", (i) => ({ type: "copy", clipIds: [`c${i}-40`], by: 4_000_000 })],
+  ["repeat × 16", "< 8", (i) => ({ type: "repeat", clipIds: [`c${i}-99`], times: 16 })],
+  ["split in 16", "< 8", (i) => ({ type: "split", clipIds: [`c${i}-40`], parts: 16 })],
+  ["join", "< 8", (i) => ({ type: "join", clipIds: [`c${i}-40`, `c${i}-41`] })],
+  ["bundle", "< 8", (i) => ({ type: "bundle", clipIds: [`c${i}-40`, `c${i + 1}-40`] })],
+  [
+    "delete-range, 8 tracks",
+    "< 8",
+    (i) => ({ type: "delete-range", start: 700_000, end: 790_000, trackIds: ALL_TRACKS.slice(i % 100, (i % 100) + 8), neighbours: "ripple" }),
+  ],
+  ["duplicate-track", "< 16", (i) => ({ type: "duplicate-track", trackId: `t${i}` })],
+  ["insert-time, all tracks", "< 200", () => ({ type: "insert-time", at: 1_000_000, length: 96_000 })],
+  ["insert-section, all tracks", "< 400", () => ({ type: "insert-section", start: 500_000, end: 900_000, at: 1_000_000 })],
+];
+
+function allEdits(doc: Document): Row[] {
+  return KINDS.map(([name, budget, make]) => {
+    const heavy = Number(budget.slice(2)) > 50;
+    const times: number[] = [];
+    for (let i = 0; i < (heavy ? 12 : 150); i++) {
+      const edit = make(i, doc);
+      times.push(timed(() => void applyEdit(doc, { ...edit, key: "bench", edgeFade: { length: 192, shape: "power", bend: 0 } })));
+    }
+    return { name: `edit: ${name}`, value: p95(times.slice(heavy ? 2 : 30)), unit: "ms p95", budget };
+  });
+}
+
 function snapping(doc: Document): Row {
   const timebase = timebaseOf(doc);
   const grid = gridLines({ kind: "note", division: 16, feel: "straight" }, timebase);
@@ -155,7 +190,7 @@ function peaks(): Row {
 }
 
 const large = largePiece(200, 100);
-const rows: Row[] = [...edits(large), snapping(large), gridDrawing(large), seams(large), mixing(), peaks()];
+const rows: Row[] = [...edits(large), ...allEdits(large), snapping(large), gridDrawing(large), seams(large), mixing(), peaks()];
 if (process.argv.includes("--json")) console.log(JSON.stringify(rows.map(({ budget: _, ...r }) => r)));
 else
   console.table(

@@ -129,6 +129,7 @@ export const COMMANDS: readonly Command[] = [
   { id: "previous-line", title: "Playhead to the previous grid line", keys: ["ArrowLeft"], run: () => act.stepGrid(-1) },
   { id: "next-clip", title: "Next clip", keys: ["N"], run: () => act.stepClip(1) },
   { id: "previous-clip", title: "Previous clip", keys: ["Shift+N"], run: () => act.stepClip(-1) },
+  { id: "lock", title: "Lock the view, or lift the lock", keys: ["Shift+V"], run: () => setView({ locked: !view().locked }) },
   { id: "select-track", title: "Select all on the track", keys: ["A"], run: clip.selectTrack },
   { id: "select-later", title: "Select all to the right", keys: ["Shift+A"], run: clip.selectLater },
   { id: "range-of-selection", title: "Range over the selection", keys: ["Shift+R"], run: clip.rangeOfSelection },

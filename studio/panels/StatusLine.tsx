@@ -14,6 +14,7 @@ import { Key } from "@/ui/controls";
 export function StatusLine() {
   const hint = useView((v) => v.hint);
   const held = useView((v) => v.gridHeld);
+  const locked = useView((v) => v.locked);
   const snapOn = useSettings((s) => s.snapOn);
   const rate = useSession((s) => s.doc.sampleRate);
   const { engine, starved } = useMeters();
@@ -35,7 +36,7 @@ export function StatusLine() {
         <Key>Alt</Key> copies <Key>Shift</Key> keeps the direction
       </span>
       <span className="min-w-[250px] truncate text-right" data-testid="hint">
-        {hint || "Drag edge to trim, corner to fade, name to move"}
+        {locked ? "The view is locked: a drag scrolls, nothing is edited" : hint || "Drag edge to trim, corner to fade, name to move"}
       </span>
       <span className="num text-ink-3">
         {rate / 1000} kHz ·{" "}

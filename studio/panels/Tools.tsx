@@ -1,5 +1,18 @@
 "use client";
-import { BetweenVerticalStart, Eraser, Layers2, ListChecks, MousePointer2, MoveHorizontal, SquareDashed, Stamp, VolumeX, ZoomIn } from "lucide-react";
+import {
+  BetweenVerticalStart,
+  Eraser,
+  Layers2,
+  ListChecks,
+  Lock,
+  LockOpen,
+  MousePointer2,
+  MoveHorizontal,
+  SquareDashed,
+  Stamp,
+  VolumeX,
+  ZoomIn,
+} from "lucide-react";
 import { zoomToSelection } from "@/commands/actions";
 import { keyOf } from "@/commands/commands";
 import { setView, type Tool, useView } from "@/state/view";
@@ -20,6 +33,7 @@ export function Tools() {
   const tool = useView((v) => v.tool);
   const picking = useView((v) => v.picking);
   const fanned = useView((v) => v.fanned);
+  const locked = useView((v) => v.locked);
   return (
     <nav aria-label="Tools" className="flex w-11 shrink-0 flex-col items-center gap-1 border-line border-r py-2">
       {LOOKS.map(([id, label, Icon]) => (
@@ -39,6 +53,15 @@ export function Tools() {
       </IconButton>
       <IconButton label="Look through the layers" keys={keyOf("fan")} on={fanned} side="right" onClick={() => setView({ fanned: !fanned })}>
         <Layers2 size={16} />
+      </IconButton>
+      <IconButton
+        label={locked ? "Lift the lock of the view" : "Lock the view: nothing can be edited, a drag scrolls"}
+        keys={keyOf("lock")}
+        on={locked}
+        side="right"
+        onClick={() => setView({ locked: !locked })}
+      >
+        {locked ? <Lock size={16} /> : <LockOpen size={16} />}
       </IconButton>
       <IconButton label="Zoom to the selection" keys={keyOf("zoom-selection")} side="right" onClick={zoomToSelection}>
         <ZoomIn size={16} />

@@ -7,6 +7,7 @@ import { createStore, useStore } from "zustand";
 import { ask, type ProjectRow, ServerError, type SourceRow } from "./api";
 import { edited } from "./modes";
 import { Unsent, type UnsentStep } from "./unsent";
+import { view } from "./view";
 
 export interface HistoryRow {
   readonly revision: number;
@@ -45,6 +46,13 @@ export interface SessionState {
 export type VersionAnswer = Omit<VersionData, "piece"> & VersionData["piece"] & { id: string; projectId: string; name: string; revision: number };
 
 const RETRY_MS = [300, 600, 1200, 2500, 5000];
+
+/** True, having said so, while the view is locked. */
+function refusedByLock(): boolean {
+  const { locked } = view();
+  if (locked) toast("The view is locked, so nothing was changed. Lift the lock to edit.", { id: "lock" });
+  return locked;
+}
 
 const infoOf = (rows: Iterable<SourceRow>): ReadonlyMap<string, SourceInfo> =>
   new Map([...rows].filter((s) => s.status === "ready").map((s) => [s.id, { id: s.id, name: s.name, length: s.length, channels: s.channels }]));
@@ -113,6 +121,7 @@ export class Session {
    * they can't be done.
    */
   edit(edits: readonly Edit[], name?: string): Outcome | false {
+    if (refusedByLock()) return false;
     const keyed = edits.map((e) => ({ ...edited(e, this.doc.sampleRate), ...e, key: e.key ?? newKey() }));
     try {
       const outcome = applyEdits(this.doc, keyed);
@@ -132,6 +141,7 @@ export class Session {
 
   /** Undo and redo go by the server's history; steps on their way are waited for. `to` names the edit to go back or forward to. */
   back(direction: "undo" | "redo", to?: number): void {
+    if (refusedByLock()) return;
     const { unsent, save } = this.store.getState();
     if (direction === "undo" && to === undefined && unsent.length > 0 && save === "waiting") {
       // The server is away: an unsent step can still be taken back here.

@@ -55,6 +55,8 @@ export interface View {
   readonly fanned: boolean;
   /** Each click adds a clip to the selection or takes it out: for touch. */
   readonly picking: boolean;
+  /** Nothing can be edited; a drag scrolls. */
+  readonly locked: boolean;
   /** A drop that waits for its exact position. */
   readonly placing: Placing | null;
   /** The panel that is open over the lanes. */
@@ -86,6 +88,7 @@ export const useView = create<View>(() => ({
   openBundle: null,
   fanned: false,
   picking: false,
+  locked: false,
   placing: null,
   panel: null,
   hint: "",

@@ -19,7 +19,12 @@ export interface Zone {
 const EDGE = 6;
 const CORNER = 9;
 
-export function zoneAt(doc: Document, view: View, x: number, y: number): Zone {
+/** How much larger edges and corners are for a finger. */
+const FINGER = 2.4;
+
+/** The zone under a point of the lanes; for a finger, edges and corners reach further. */
+export function zoneAt(doc: Document, view: View, x: number, y: number, finger = false): Zone {
+  const larger = finger ? FINGER : 1;
   const content = y + view.scrollY;
   const box = laneAt(doc, content);
   if (!box) return { kind: "below" };
@@ -34,10 +39,10 @@ export function zoneAt(doc: Document, view: View, x: number, y: number): Zone {
     return best ? { kind: "seam", box, seam: best } : { kind: "lane", box };
   }
   if (view.range?.trackIds.includes(box.trackId)) {
-    if (Math.abs(px(view.range.start) - x) <= 4) return { kind: "rangeStart", box };
-    if (Math.abs(px(view.range.end) - x) <= 4) return { kind: "rangeEnd", box };
+    if (Math.abs(px(view.range.start) - x) <= 4 * larger) return { kind: "rangeStart", box };
+    if (Math.abs(px(view.range.end) - x) <= 4 * larger) return { kind: "rangeEnd", box };
   }
-  const reach = EDGE * view.samplesPerPixel;
+  const reach = EDGE * larger * view.samplesPerPixel;
   const near = doc.lanes.get(box.trackId)?.within(Math.floor(sample - reach), Math.ceil(sample + reach) + 1) ?? [];
   // The topmost first; among clips that only touch here, the selected one, then the one that the point lies in.
   const inside = (c: Clip): boolean => sample >= c.start && sample < clipEnd(c);
@@ -53,19 +58,19 @@ export function zoneAt(doc: Document, view: View, x: number, y: number): Zone {
     lane ? bandOf(lane, c, view.fanned, CLOTH_TOP, box.height - RAIL - 1) : [CLOTH_TOP, box.height];
   const inBand = (c: Clip): boolean => !view.fanned || (into >= bands(c)[0] && into < bands(c)[1]);
   const inRange = view.range?.trackIds.includes(box.trackId) && sample >= view.range.start && sample < view.range.end;
-  const clip = ordered.find((c) => px(c.start) - 3 <= x && px(clipEnd(c)) + 3 >= x && inBand(c));
+  const clip = ordered.find((c) => px(c.start) - 3 * larger <= x && px(clipEnd(c)) + 3 * larger >= x && inBand(c));
   if (inRange && into - CLOTH_TOP < NAME_STRIP) return { kind: "range", box, clip };
   if (!clip) return { kind: "lane", box };
   const [x0, x1] = [px(clip.start), px(clipEnd(clip))];
   const wide = x1 - x0;
   const yIn = into - bands(clip)[0];
-  if (wide >= 26 && yIn <= 11) {
+  if (wide >= 26 * larger && yIn <= 11 * larger) {
     const inAt = px(clip.start + clip.fadeIn.length);
     const outAt = px(clipEnd(clip) - clip.fadeOut.length);
-    if (!clip.blend && Math.abs(x - inAt) <= CORNER && x >= x0 - 3) return { kind: "fadeIn", box, clip };
-    if (Math.abs(x - outAt) <= CORNER && x <= x1 + 3) return { kind: "fadeOut", box, clip };
+    if (!clip.blend && Math.abs(x - inAt) <= CORNER * larger && x >= x0 - 3) return { kind: "fadeIn", box, clip };
+    if (Math.abs(x - outAt) <= CORNER * larger && x <= x1 + 3) return { kind: "fadeOut", box, clip };
   }
-  const edge = Math.min(EDGE, Math.max(2, wide / 4));
+  const edge = Math.min(EDGE * larger, Math.max(2, wide / 4));
   if (Math.abs(x - x0) <= edge) return { kind: "start", box, clip };
   if (Math.abs(x - x1) <= edge) return { kind: "end", box, clip };
   return { kind: yIn < NAME_STRIP ? "name" : "body", box, clip };

@@ -11,15 +11,23 @@ export function Menu({
   items,
   children,
   onOpen,
+  onOpened,
 }: {
   items: () => readonly MenuItem[];
   children: ReactNode;
   /** Called with where it opens, before the items are asked for. */
   onOpen?: (target: HTMLElement, x: number, y: number) => void;
+  onOpened?: () => void;
 }) {
   const [list, setList] = useState<readonly MenuItem[]>([]);
   return (
-    <ContextMenu.Root onOpenChange={(open) => open && setList(items())}>
+    <ContextMenu.Root
+      onOpenChange={(open) => {
+        if (!open) return;
+        onOpened?.();
+        setList(items());
+      }}
+    >
       <ContextMenu.Trigger
         asChild
         onContextMenu={(e) => onOpen?.(e.target as HTMLElement, e.clientX, e.clientY)}

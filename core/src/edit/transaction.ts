@@ -14,9 +14,17 @@ export type EdgeFade = Fade;
  * what it is. Nothing outside sees it until `finish`.
  */
 export class Transaction {
-  private readonly changed = new Map<string, Change>();
+  private readonly changed: Readonly<Record<EntityKind, Map<string, Change>>> = {
+    piece: new Map(),
+    track: new Map(),
+    clip: new Map(),
+    marker: new Map(),
+    section: new Map(),
+    bundle: new Map(),
+  };
   private current: Document;
-  private stale = new Map<string, Change>();
+  /** What \`current\` does not show yet; by thing, the latest last. */
+  private stale = new Map<Map<string, Change>, Set<string>>();
   private ids = 0;
 
   constructor(
@@ -41,35 +49,42 @@ export class Transaction {
   /** The document with everything set so far. */
   get doc(): Document {
     if (this.stale.size) {
-      this.current = applyChanges(this.current, [...this.stale.values()]);
+      const fresh: Change[] = [];
+      for (const [changes, ids] of this.stale) for (const id of ids) fresh.push(changes.get(id) as Change);
+      this.current = applyChanges(this.current, fresh);
       this.stale = new Map();
     }
     return this.current;
   }
 
   set<K extends EntityKind>(kind: K, id: string, after: Entities[K] | null): void {
-    const key = `${kind} ${id}`;
-    const earlier = this.changed.get(key);
-    const change = { kind, id, before: earlier ? earlier.before : this.stored(kind, id), after } as Change;
-    this.changed.set(key, change);
-    this.stale.set(key, change);
+    const changes = this.changed[kind];
+    const earlier = changes.get(id);
+    changes.set(id, { kind, id, before: earlier ? earlier.before : this.stored(kind, id), after } as Change);
+    const stale = this.stale.get(changes);
+    if (stale) stale.add(id);
+    else this.stale.set(changes, new Set([id]));
   }
 
   private stored(kind: EntityKind, id: string): Entities[EntityKind] | null {
-    const { piece, tracks, clips, markers, sections, bundles } = this.before;
-    const found = {
-      piece: () => piece,
-      track: () => tracks.get(id),
-      clip: () => clips.get(id),
-      marker: () => markers.get(id),
-      section: () => sections.get(id),
-      bundle: () => bundles.get(id),
-    }[kind]();
-    return found ?? null;
+    switch (kind) {
+      case "piece":
+        return this.before.piece;
+      case "track":
+        return this.before.tracks.get(id) ?? null;
+      case "clip":
+        return this.before.clips.get(id) ?? null;
+      case "marker":
+        return this.before.markers.get(id) ?? null;
+      case "section":
+        return this.before.sections.get(id) ?? null;
+      case "bundle":
+        return this.before.bundles.get(id) ?? null;
+    }
   }
 
   private peek<K extends EntityKind>(kind: K, id: string): Entities[K] | null {
-    const pending = this.changed.get(`${kind} ${id}`);
+    const pending = this.changed[kind].get(id);
     return (pending ? pending.after : this.stored(kind, id)) as Entities[K] | null;
   }
 
@@ -99,12 +114,12 @@ export class Transaction {
 
   /** The bundles made or changed so far. */
   changedBundles(): string[] {
-    return [...this.changed.values()].filter((c) => c.kind === "bundle").map((c) => c.id);
+    return [...this.changed.bundle.keys()];
   }
 
   /** The clips touched so far, as they were and are. */
   clipChanges(): Extract<Change, { kind: "clip" }>[] {
-    return [...this.changed.values()].filter((c) => c.kind === "clip");
+    return [...this.changed.clip.values()] as Extract<Change, { kind: "clip" }>[];
   }
 
   /** Refits each blend to an overlap that changed, and ends it where its clips came apart. */
@@ -139,10 +154,13 @@ export class Transaction {
     const touched = new Set<string>();
     // Edges that were there before, by the moment of the recording: a split's right half takes over its clip's old end.
     const old = new Set<string>();
+    const known = new Set<string>();
     for (const { id, before, after } of this.clipChanges()) {
       if (after) touched.add(id);
       if (!before) continue;
       for (const clip of this.before.lanes.get(before.trackId)?.within(before.start - 1, clipEnd(before) + 1) ?? []) {
+        if (known.has(clip.id)) continue;
+        known.add(clip.id);
         touched.add(clip.id);
         for (const side of ["start", "end"] as const) if (!joins(this.before, clip, side)) old.add(edgeKey(clip, side));
       }
@@ -185,9 +203,19 @@ export class Transaction {
       const wrong = after ? clipProblems(doc, after) : [];
       if (wrong.length) throw new EditError(`This can't be done: ${wrong[0]}.`, "clipIds");
     }
-    const changes = [...this.changed.values()].filter((c) => c.before !== c.after && JSON.stringify(c.before) !== JSON.stringify(c.after));
+    const changes = Object.values(this.changed).flatMap((list) => [...list.values()].filter((c) => !alike(c.before, c.after)));
     return { doc: changes.length ? doc : this.before, changes };
   }
+}
+
+/** Whether two values hold the same, all the way down. */
+function alike(a: unknown, b: unknown): boolean {
+  if (a === b) return true;
+  if (typeof a !== "object" || typeof b !== "object" || a === null || b === null) return false;
+  const [x, y] = [a as Record<string, unknown>, b as Record<string, unknown>];
+  for (const key in x) if (!alike(x[key], y[key])) return false;
+  for (const key in y) if (x[key] === undefined && y[key] !== undefined) return false;
+  return true;
 }
 
 /** Names an edge by the moment of the recording that it cuts at. */
