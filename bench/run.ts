@@ -77,7 +77,7 @@ const KINDS: readonly (readonly [string, string, (i: number, doc: Document) => E
   ["bundle", "< 8", (i) => ({ type: "bundle", clipIds: [`c${i}-40`, `c${i + 1}-40`] })],
   [
     "delete-range, 8 tracks",
-    "< 8",
+    "< 16",
     (i) => ({ type: "delete-range", start: 700_000, end: 790_000, trackIds: ALL_TRACKS.slice(i % 100, (i % 100) + 8), neighbours: "ripple" }),
   ],
   ["duplicate-track", "< 16", (i) => ({ type: "duplicate-track", trackId: `t${i}` })],

@@ -2,6 +2,7 @@ import type { PastedClip } from "@wet-thread/core/edit/clips/copy";
 import { copiedBundles } from "@wet-thread/core/edit/copies";
 import { sliceOf } from "@wet-thread/core/edit/cutting";
 import { type SpanContent, spanContent } from "@wet-thread/core/edit/piece/sections";
+import type { Edit } from "@wet-thread/core/edit/registry";
 import type { Document } from "@wet-thread/core/model/document";
 import type { Bundle, Clip } from "@wet-thread/core/model/schema";
 import { toast } from "sonner";
@@ -51,18 +52,22 @@ export function cut(): void {
 
 export const paste = (): void => pasteAt(Math.round(view().playhead), view().trackId ?? undefined);
 
-/** Lays what was copied at a position, its topmost clip on the track given (else, as where that is gone, on its own or the first). */
-export function pasteAt(at: number, onto?: string): void {
-  if (!held) return void toast("Nothing has been copied yet.", { id: "clipboard" });
-  const { doc } = session();
+/** The edit that lays what was copied at a position, its topmost clip on the track given (else, as where that is gone, on its own or the first). */
+export function pasteEdit(doc: Document, at: number, onto?: string): Edit | null {
   const order = doc.piece.trackOrder;
-  if (order.length === 0) return void toast("Add a track first.", { id: "clipboard" });
+  if (!held || order.length === 0) return null;
   const rowOf = (trackId: string): number => Math.max(0, order.indexOf(trackId));
   const top = Math.min(...held.clips.map((c) => rowOf(c.trackId)));
   const bottom = Math.max(...held.clips.map((c) => rowOf(c.trackId)));
   const down = onto === undefined ? 0 : Math.min(order.indexOf(onto) - top, order.length - 1 - bottom);
   const clips = held.clips.map((c) => ({ ...c, trackId: order[rowOf(c.trackId) + down] }));
-  const done = session().edit([{ type: "paste", at, clips, wholes: held.wholes, length: held.length, ...modeRules() }]);
+  return { type: "paste", at, clips, wholes: held.wholes, length: held.length, ...modeRules() };
+}
+
+export function pasteAt(at: number, onto?: string): void {
+  const edit = pasteEdit(session().doc, at, onto);
+  if (!edit) return void toast(held ? "Add a track first." : "Nothing has been copied yet.", { id: "clipboard" });
+  const done = session().edit([edit]);
   if (done) selectNew(done.changes);
 }
 

@@ -3,50 +3,62 @@ import { CLOTH_TOP, laneBoxes, RAIL } from "./geometry";
 import { type OverlayScene, px, WORDS } from "./overlay-scene";
 import { faded } from "./theme";
 
-/** Frames of bundles: closed ones with their name, the open one with all else veiled. */
+/** Text on weld, which is light in both themes. */
+const ON_WELD = "#1d2433";
+
+/** Frames of bundles, one around each run of their clips: closed ones with their name, the open one with all else veiled. */
 export function paintBundles(g: CanvasRenderingContext2D, { doc, view, palette }: OverlayScene): void {
   if (doc.bundles.size === 0) return;
-  const boxes = laneBoxes(doc);
-  for (const { bundle, start, end, trackIds } of bundleFrames(doc).values()) {
+  const boxes = new Map(laneBoxes(doc).map((b) => [b.trackId, b]));
+  for (const { bundle, start, end, runs } of bundleFrames(doc).values()) {
     const open = bundle.id === view.openBundle;
     if (!open && bundle.parent !== view.openBundle && !(view.openBundle !== null && bundle.parent === null)) continue;
-    const rows = boxes.filter((b) => trackIds.has(b.trackId));
-    const [x0, x1] = [px(view, start), px(view, end)];
-    if (rows.length === 0 || x1 < -2 || x0 > view.width + 2) continue;
-    const y0 = rows[0].top - view.scrollY + 2.5;
-    const last = rows[rows.length - 1];
-    const y1 = last.top + last.height - view.scrollY - RAIL + 1;
+    if (px(view, end) < -2 || px(view, start) > view.width + 2) continue;
+    const frames = runs
+      .map((run) => ({ run, box: boxes.get(run.trackId) }))
+      .filter((r) => r.box !== undefined)
+      .map(({ run, box }) => {
+        const x0 = Math.max(-8, px(view, run.start) - 1.5);
+        const y0 = (box?.top ?? 0) - view.scrollY + 2.5;
+        return { x: x0, y: y0, wide: Math.min(view.width + 8, px(view, run.end) + 1.5) - x0, high: (box?.height ?? 0) - RAIL - 1 };
+      })
+      .filter((f) => f.wide > 0)
+      .sort((a, b) => a.y - b.y || a.x - b.x);
+    if (frames.length === 0) continue;
     if (open) {
-      g.fillStyle = faded(palette.ground, 0.62);
-      g.fillRect(0, 0, x0, view.height);
-      g.fillRect(x1, 0, view.width - x1, view.height);
-      g.fillRect(x0, 0, x1 - x0, Math.max(0, y0 - 2));
-      g.fillRect(x0, y1 + 2, x1 - x0, Math.max(0, view.height - y1));
+      g.fillStyle = faded(palette.ground, 0.66);
+      g.beginPath();
+      g.rect(0, 0, view.width, view.height);
+      for (const f of frames) g.rect(f.x, f.y, f.wide, f.high);
+      g.fill("evenodd");
     }
-    g.strokeStyle = open ? palette.dyes.weld : palette.ink;
+    const color = open ? palette.dyes.weld : palette.ink;
+    g.strokeStyle = g.fillStyle = color;
     g.lineWidth = open ? 2 : 1.25;
-    g.beginPath();
-    g.roundRect(Math.max(-8, x0 - 1.5), y0, Math.min(view.width + 8, x1 + 1.5) - Math.max(-8, x0 - 1.5), y1 - y0, 5);
-    g.stroke();
-    g.fillStyle = g.strokeStyle;
-    // Two stitches at each end tell a bundle from a selected clip.
-    for (const x of [x0 + 3, x1 - 6]) for (const y of [y0 + 5, y1 - 10]) g.fillRect(x, y, 3, 5);
-    if (x1 - x0 < 60) continue;
+    for (const f of frames) {
+      g.beginPath();
+      g.roundRect(f.x, f.y, f.wide, f.high, 5);
+      g.stroke();
+      // Two stitches at each end tell a bundle from a selected clip.
+      if (f.wide > 20) for (const x of [f.x + 4, f.x + f.wide - 7]) for (const y of [f.y + 22, f.y + 29]) g.fillRect(x, y, 3, 4);
+    }
+    const label = frames.reduce((a, b) => (b.wide > a.wide ? b : a));
+    if (label.wide < 50) continue;
     g.font = `600 11px ${WORDS}`;
     const text = `${bundle.name || "Bundle"}${bundle.pattern !== null ? " · linked" : ""}`;
-    const wide = Math.min(g.measureText(text).width + 14, x1 - x0 - 8);
-    const left = Math.max(x0 + 10, 4);
-    g.fillStyle = open ? palette.dyes.weld : palette.ink;
+    const left = Math.max(label.x + 4, 4);
+    const wide = Math.min(g.measureText(text).width + 14, label.x + label.wide - left - 4);
+    const y = label.y + label.high - 18;
     g.beginPath();
-    g.roundRect(left, y1 - 17, wide, 16, 4);
+    g.roundRect(left, y, wide, 16, 4);
     g.fill();
     g.save();
     g.beginPath();
-    g.rect(left, y1 - 17, wide - 4, 16);
+    g.rect(left, y, wide - 4, 16);
     g.clip();
-    g.fillStyle = open ? palette.ink : palette.raised;
+    g.fillStyle = open ? ON_WELD : palette.raised;
     g.textBaseline = "middle";
-    g.fillText(text, left + 7, y1 - 8.5);
+    g.fillText(text, left + 7, y + 8.5);
     g.restore();
   }
 }

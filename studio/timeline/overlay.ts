@@ -80,10 +80,18 @@ function paintClip(g: CanvasRenderingContext2D, scene: OverlayScene, box: LaneBo
     g.clip();
     g.font = `500 12px ${WORDS}`;
     g.textBaseline = "middle";
-    g.fillStyle = washed ? palette.ink3 : palette.ink;
     const fadeWidth = Math.min(clip.fadeIn.length / view.samplesPerPixel, room * 0.4);
     const text = `${clip.name}${clip.mute ? " (muted)" : ""}`;
-    g.fillText(text, Math.max(x0 + fadeWidth * 0.8, 0) + 7, y0 + NAME_STRIP / 2 + 1);
+    const left = Math.max(x0 + fadeWidth * 0.8, 0) + 7;
+    const low = waveInset(y1 - y0) === 0;
+    if (low) {
+      // On a low strip the name lies over the waveform: small, on a plate of cloth that keeps it readable.
+      g.font = `500 10.5px ${WORDS}`;
+      g.fillStyle = faded(mix(palette.raised, dye, palette.cloth), 0.8);
+      g.fillRect(left - 3, y0 + 1, g.measureText(text).width + 6, 12);
+    }
+    g.fillStyle = washed ? palette.ink3 : palette.ink;
+    g.fillText(text, left, y0 + (low ? 7.5 : NAME_STRIP / 2 + 1));
     g.restore();
   }
   const hovered = preview.zone?.clipId === clip.id ? preview.zone.kind : null;

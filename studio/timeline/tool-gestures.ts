@@ -2,7 +2,7 @@ import { cutsEvery } from "@wet-thread/core/edit/clips/split";
 import type { Document } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatChange, formatLength } from "@wet-thread/core/time/format";
-import { pasteAt } from "@/commands/clipboard";
+import { pasteEdit } from "@/commands/clipboard";
 import { modeRules, neighbourRules } from "@/state/modes";
 import { settings } from "@/state/settings";
 import { view } from "@/state/view";
@@ -10,7 +10,7 @@ import { flagLines } from "./describe";
 import { laneAt } from "./geometry";
 import { editing, type Gesture, type Plan, type Point, sampleAt, taken } from "./gesture";
 import { viewGrid } from "./grid-columns";
-import { clearPreview, setPreview } from "./preview";
+import { movedWords } from "./move-gesture";
 import { tracksBetween } from "./range-gestures";
 import { hitsIn, snapInForce, snapped } from "./snapping";
 import { zoneAt } from "./zones";
@@ -121,19 +121,17 @@ export function stampAlong(doc: Document, clip: Clip): Gesture {
   });
 }
 
-/** Stamps what was copied where a lane is pressed. */
+/** Stamps what was copied where a lane is pressed; what it does to neighbours is shown before. */
 export function stampHere(doc: Document): Gesture {
-  const at = (p: Point) => snapped(doc, { wanted: Math.max(0, sampleAt(p.x)), origin: 0 });
-  return {
-    move(p) {
-      const { position, target } = at(p);
-      setPreview({ lit: { position, kind: "stamp" }, flag: { x: p.x, y: p.y, lines: ["stamp here", ...flagLines(doc, position, null, target)] } });
-    },
-    commit(p) {
-      clearPreview();
-      pasteAt(at(p).position, laneAt(doc, p.y + view().scrollY)?.trackId);
-    },
-  };
+  return editing(doc, (p): Plan => {
+    const { position, target } = snapped(doc, { wanted: Math.max(0, sampleAt(p.x)), origin: 0 });
+    const edit = pasteEdit(doc, position, laneAt(doc, p.y + view().scrollY)?.trackId);
+    return {
+      edits: edit ? [edit] : [],
+      lines: (after) => (edit ? ["stamp here", ...flagLines(doc, position, null, target, movedWords(doc, after, []))] : ["copy something first"]),
+      shown: { lit: { position, kind: "stamp" } },
+    };
+  });
 }
 
 /** Mutes (or unmutes, as the first one needs) or deletes every clip that the pointer goes over. */
