@@ -1,5 +1,4 @@
 import { bundlesAround } from "@wet-thread/core/edit/bundles/members";
-import { materialAt } from "@wet-thread/core/edit/clips/blends";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { type Document, documentEnd, timebaseOf } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
@@ -53,41 +52,27 @@ export function fade(edge: "in" | "out"): void {
   ]);
 }
 
-/** Edits that give a raw seam the shortest smooth end: a blend where both sides have material, else fades, at the set length. */
-export function smoothEdits(d: Document, seam: Seam): Edit[] {
-  const length = Math.round((Math.max(1, settings().edgeFadeMs) * d.sampleRate) / 1000);
-  const shape = settings().edgeFadeShape;
-  const { left, right, position } = seam;
-  if (left && right && left !== right && clipEnd(left) === position && right.start === position) {
-    const has = materialAt(left, right, position, d.sources.get(left.sourceId)?.length ?? 0);
-    if (Math.min(has.before, has.after) >= length / 2)
-      return [{ type: "set-blend", clipId: right.id, with: left.id, length, place: "centred", law: "auto", shape }];
-  }
-  const edits: Edit[] = [];
-  if (left && left !== right && clipEnd(left) === position && left.fadeOut.length < length)
-    edits.push({ type: "set-fade", clipIds: [left.id], edge: "out", length, shape });
-  if (right && left !== right && right.start === position && right.fadeIn.length < length)
-    edits.push({ type: "set-fade", clipIds: [right.id], edge: "in", length, shape });
-  return edits;
+/** The edit that smooths seams at the set length and shape. */
+export function smoothEdit(d: Document, seams: readonly Seam[], how: "best" | "blend" | "fades" = "best"): Edit {
+  return {
+    type: "smooth",
+    seams: seams.map(({ left, right, position }) => ({ left: left?.id ?? null, right: right?.id ?? null, position })),
+    length: Math.round((Math.max(1, settings().edgeFadeMs) * d.sampleRate) / 1000),
+    shape: settings().edgeFadeShape,
+    how,
+  };
 }
 
 export function smoothSeam(id: string): void {
   const seam = findSeam(doc(), id);
-  if (!seam) return;
-  const edits = smoothEdits(doc(), seam);
-  if (edits.length === 0) return void toast("This seam needs nothing: it is smooth, or cut off by a clip that lies over it.");
-  session().edit(edits, "Smooth seam");
+  if (seam) session().edit([smoothEdit(doc(), [seam])]);
 }
 
 export function smoothAllRaw(): void {
   const d = doc();
-  const edits = d.piece.trackOrder.flatMap((id) =>
-    laneSeams(d, id)
-      .filter((s) => seamClass(d, s) === "raw")
-      .flatMap((s) => smoothEdits(d, s)),
-  );
-  if (edits.length === 0) return void toast("No raw seam is left.");
-  session().edit(edits, "Smooth all raw seams");
+  const raw = d.piece.trackOrder.flatMap((id) => laneSeams(d, id).filter((s) => seamClass(d, s) === "raw"));
+  if (raw.length === 0) return void toast("No raw seam is left.");
+  session().edit([smoothEdit(d, raw)], "Smooth all raw seams");
 }
 
 /** The next or previous seam on the tracks meant; the view follows at the same zoom. */

@@ -210,7 +210,6 @@ function Head({ track, chosen, mono, sweep, onSweep, onGrip }: HeadProps) {
     />
   );
   return (
-    // biome-ignore lint/a11y/noStaticElementInteractions: the keyboard chooses a track through its name field and buttons, and moves it by its menu
     <div
       className={clsx("flex h-full touch-none border-line border-b", chosen && "bg-raised")}
       onPointerDown={(e) => {

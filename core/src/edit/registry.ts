@@ -12,6 +12,7 @@ import { move } from "./clips/move";
 import { replaceWithPrint } from "./clips/print";
 import { mute, setClip, setGain, setLayer } from "./clips/settings";
 import { shiftInside } from "./clips/shift-inside";
+import { smooth } from "./clips/smooth";
 import { split } from "./clips/split";
 import { trim } from "./clips/trim";
 import { Common, type EditDefinition, type Linking } from "./definition";
@@ -40,6 +41,7 @@ export const EDITS: readonly EditDefinition[] = [
   fadeRange,
   setBlend,
   removeBlend,
+  smooth,
   setGain,
   mute,
   setClip,

@@ -37,28 +37,37 @@ export function quietEdges(doc: Document, reader: PcmReader, memory: Map<string,
 
 /** What is heard around a seam is taken from this many seconds on each side. */
 export const SEAM_REACH_SECONDS = 0.05;
-const ORDER = 16;
+const ORDER = 24;
 /** A jump counts as audible from this many times the ordinary prediction error on, and above −72 dB. */
 const SALIENT = 6;
 const FLOOR = 10 ** (-72 / 20);
 
-/** Coefficients that predict a sample from the `ORDER` before it: autocorrelation and Levinson–Durbin recursion. */
+/**
+ * Coefficients that predict a sample from the `ORDER` before it: Burg's method, which minimises the errors forward and backward within
+ * the stretch and so does not smear its ends (J. P. Burg, 1967).
+ */
 function predictor(x: Float64Array): Float64Array {
-  const r = new Float64Array(ORDER + 1);
-  for (let lag = 0; lag <= ORDER; lag++) for (let i = lag; i < x.length; i++) r[lag] += x[i] * x[i - lag];
   const a = new Float64Array(ORDER + 1);
-  if (r[0] < 1e-12) return a;
-  r[0] *= 1 + 1e-9;
-  let error = r[0];
-  for (let m = 1; m <= ORDER; m++) {
-    let k = r[m];
-    for (let i = 1; i < m; i++) k -= a[i] * r[m - i];
-    k /= error;
+  const n = x.length;
+  const f = Float64Array.from(x);
+  const b = Float64Array.from(x);
+  for (let m = 1; m <= ORDER && m < n; m++) {
+    let cross = 0;
+    let power = 0;
+    for (let i = m; i < n; i++) {
+      cross += f[i] * b[i - 1];
+      power += f[i] * f[i] + b[i - 1] * b[i - 1];
+    }
+    if (power < 1e-18) break;
+    const k = (2 * cross) / power;
     const before = a.slice();
     a[m] = k;
     for (let i = 1; i < m; i++) a[i] = before[i] - k * before[m - i];
-    error *= 1 - k * k;
-    if (error <= 0) break;
+    for (let i = n - 1; i >= m; i--) {
+      const forward = f[i];
+      f[i] = forward - k * b[i - 1];
+      b[i] = b[i - 1] - k * forward;
+    }
   }
   return a;
 }
@@ -75,19 +84,61 @@ function ordinaryError(x: Float64Array, a: Float64Array): number {
   return Math.sqrt(sum / Math.max(1, x.length - ORDER));
 }
 
+/** One side counts as cut off against the other when it is this many times as loud in the half millisecond at the splice. */
+const CUT_OFF = 10;
+const NEAR_SECONDS = 0.0005;
+const BODY_SECONDS = [0.001, 0.005];
+/** The time nearest to the splice in which a cut-off side's jump is looked for, and the least part of the side's level that it has there: a fade of 1 ms has less. */
+const AT_ONCE_SECONDS = 1 / 6000;
+const AT_ONCE_PART = 0.3;
+const FIRST_PART = 0.15;
+const SILENT = 1e-6;
+/** Below −60 dB nothing is heard of a cut-off edge: the same 0.001 of full scale that makes an edge quiet. */
+const CUT_FLOOR = QUIET;
+
+const rmsOf = (x: Float64Array, n: number): number => {
+  let sum = 0;
+  const m = Math.min(n, x.length);
+  for (let i = 0; i < m; i++) sum += x[i] * x[i];
+  return m > 0 ? Math.sqrt(sum / m) : 0;
+};
+
+/** The jump of a side that begins (or, reversed, ends) against much less: its first samples, unless they rise from nothing as a fade does. */
+function cutOffJump(sounding: Float64Array, sampleRate: number): number {
+  const n = Math.max(1, Math.round(AT_ONCE_SECONDS * sampleRate));
+  let jump = 0;
+  for (let i = 0; i < Math.min(n, sounding.length); i++) jump = Math.max(jump, Math.abs(sounding[i]));
+  // What only starts there, such as the next pulse of a voice, begins with next to nothing.
+  const first = Math.max(Math.abs(sounding[0] ?? 0), Math.abs(sounding[1] ?? 0));
+  if (first < FIRST_PART * jump) return 0;
+  const body = Math.max(...BODY_SECONDS.map((seconds) => rmsOf(sounding, Math.round(seconds * sampleRate))));
+  return jump >= CUT_FLOOR && rmsOf(sounding, n) >= AT_ONCE_PART * body ? jump : 0;
+}
+
 /**
- * The jump between two stretches that meet, against what each would have done: the right one's first sample against the left one's
- * prediction and the reverse, whichever is smaller. In dB below full scale; null ("none") when it does not stand out.
+ * The jump between two stretches that meet, in dB below full scale; null ("none") when it does not stand out. Where one side is much
+ * louder at the splice than the other, it is what is cut off there. Else it is the right one's first sample against what the left one
+ * predicts (linear prediction), or the reverse, whichever is larger, and counts when it stands out of the ordinary error of both.
  */
-export function clickLevel(before: Float64Array, after: Float64Array): number | null {
-  const back = after.slice().reverse();
-  const left = predictor(before);
-  const right = predictor(back);
-  const forward = Math.abs((after[0] ?? 0) - predict(before, left, before.length));
-  const backward = Math.abs((before.at(-1) ?? 0) - predict(back, right, back.length));
-  const usual = Math.max(ordinaryError(before, left), ordinaryError(back, right));
-  const jump = Math.max(forward, backward);
-  if (jump < FLOOR || jump < SALIENT * usual) return null;
+export function clickLevel(before: Float64Array, after: Float64Array, sampleRate = 48_000): number | null {
+  const back = before.slice().reverse();
+  const near = Math.round(NEAR_SECONDS * sampleRate);
+  const [ends, begins] = [rmsOf(back, near), rmsOf(after, near)];
+  let jump = 0;
+  if (ends > CUT_OFF * begins) jump = cutOffJump(back, sampleRate);
+  else if (begins > CUT_OFF * ends) jump = cutOffJump(after, sampleRate);
+  // Against silence a prediction knows too much: any rise at all would stand out.
+  if (jump === 0 && Math.min(ends, begins) < SILENT) return null;
+  if (jump === 0) {
+    const reversed = after.slice().reverse();
+    const left = predictor(before);
+    const right = predictor(reversed);
+    const forward = Math.abs((after[0] ?? 0) - predict(before, left, before.length));
+    const backward = Math.abs((before.at(-1) ?? 0) - predict(reversed, right, reversed.length));
+    const usual = Math.max(ordinaryError(before, left), ordinaryError(reversed, right));
+    jump = Math.max(forward, backward);
+    if (jump < FLOOR || jump < SALIENT * usual) return null;
+  }
   return 20 * Math.log10(jump);
 }
 
@@ -133,7 +184,11 @@ export function measureSeam(doc: Document, seam: Seam, reader: PcmReader, quiet:
   let click: number | null = null;
   if (kind !== "blended") {
     for (const channel of [left, right]) {
-      const level = clickLevel(Float64Array.from(channel.subarray(Math.max(0, at - reach), at)), Float64Array.from(channel.subarray(at, at + reach)));
+      const level = clickLevel(
+        Float64Array.from(channel.subarray(Math.max(0, at - reach), at)),
+        Float64Array.from(channel.subarray(at, at + reach)),
+        doc.sampleRate,
+      );
       if (level !== null && (click === null || level > click)) click = level;
     }
   }

@@ -99,6 +99,18 @@ export const edits: fc.Arbitrary<Edit> = fc
       length: fc.integer({ min: 1, max: 800 }),
       place: fc.constantFrom("centred", "before", "after"),
     }),
+    fc.record({
+      type: fc.constant("smooth"),
+      seams: fc.array(
+        fc.record({ left: fc.constantFrom("c0", "c1", null), right: fc.constantFrom("c2", "c3", null), position: fc.integer({ min: 0, max: 9000 }) }),
+        {
+          minLength: 1,
+          maxLength: 3,
+        },
+      ),
+      length: fc.integer({ min: 1, max: 500 }),
+      how: fc.constantFrom("best", "blend", "fades"),
+    }),
     fc.record({ type: fc.constant("remove-blend"), clipId: fc.constantFrom("c0", "c1", "c2") }),
     fc.record({ type: fc.constant("set-gain"), clipIds: someClips, by: fc.constantFrom(-6, 3) }),
     fc.record({ type: fc.constant("mute"), clipIds: someClips, mute: fc.boolean() }),

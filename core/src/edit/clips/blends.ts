@@ -17,7 +17,7 @@ export function materialAt(left: Clip, right: Clip, splice: number, leftSourceLe
 }
 
 /** Lets two neighbours overlap by `length` around the splice, as far as their recordings and other fades allow. */
-function blendClips(
+export function blendClips(
   tx: Transaction,
   left: Clip,
   right: Clip,
