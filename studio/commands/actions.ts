@@ -14,7 +14,7 @@ import { selectClips, setView, showSpan, view } from "@/state/view";
 import { laneBoxes } from "@/timeline/geometry";
 import { viewGrid } from "@/timeline/grid-columns";
 import { placePlayhead } from "@/timeline/range-gestures";
-import { findSeam, laneSeams, seamClass } from "@/timeline/seam-classes";
+import { findSeam, laneSeams } from "@/timeline/seam-classes";
 import { hitsIn } from "@/timeline/snapping";
 import { addMarker } from "./marks";
 
@@ -66,13 +66,6 @@ export function smoothEdit(d: Document, seams: readonly Seam[], how: "best" | "b
 export function smoothSeam(id: string): void {
   const seam = findSeam(doc(), id);
   if (seam) session().edit([smoothEdit(doc(), [seam])]);
-}
-
-export function smoothAllRaw(): void {
-  const d = doc();
-  const raw = d.piece.trackOrder.flatMap((id) => laneSeams(d, id).filter((s) => seamClass(d, s) === "raw"));
-  if (raw.length === 0) return void toast("No raw seam is left.");
-  session().edit([smoothEdit(d, raw)], "Smooth all raw seams");
 }
 
 /** The next or previous seam on the tracks meant; the view follows at the same zoom. */

@@ -105,6 +105,7 @@ export const COMMANDS: readonly Command[] = [
   { id: "fade-in", title: "Fade in", keys: ["I"], run: () => act.fade("in") },
   { id: "fade-out", title: "Fade out", keys: ["O"], run: () => act.fade("out") },
   { id: "smooth", title: "Smooth the seam", keys: ["Y"], run: () => view().seamId && act.smoothSeam(view().seamId as string) },
+  { id: "seam-check", title: "Seam check: every seam in a table", keys: ["Shift+Y"], run: () => setSettings({ seamCheck: !settings().seamCheck }) },
   { id: "nudge-later", title: "Nudge later", keys: ["."], run: () => act.nudge(1) },
   { id: "nudge-start-later", title: "Nudge start later", keys: ["]"], run: () => act.nudge(1, "start") },
   { id: "nudge-start-earlier", title: "Nudge start earlier", keys: ["["], run: () => act.nudge(-1, "start") },

@@ -1,10 +1,8 @@
 /// <reference lib="webworker" />
-import { CHUNK } from "@wet-thread/core/analysis/peaks";
 import { applyChanges, type Change, type Document, documentFrom } from "@wet-thread/core/model/document";
-import type { SourceInfo, VersionData } from "@wet-thread/core/model/schema";
-import { channelOf, readChunked } from "@wet-thread/core/render/chunked";
-import type { PcmReader } from "@wet-thread/core/render/reader";
+import type { VersionData } from "@wet-thread/core/model/schema";
 import { Renderer, spansNeeded } from "@wet-thread/core/render/renderer";
+import { ChunkReader } from "./chunk-reader";
 import type { FromEngine, ToEngine } from "./messages";
 import { HEAD_START, HEADER, RING_FRAMES, type Ring, ringOf } from "./ring";
 
@@ -14,62 +12,10 @@ const BLOCK = 1024;
 const SWAP_AHEAD = 3072;
 const SWAP_LEAST = 1280;
 const GLIDE = 240;
-/** Chunks of recordings kept, and how far ahead they are fetched, in seconds. */
-const MOST_CHUNKS = 400;
+/** How far ahead chunks of recordings are fetched, in seconds. */
 const FETCH_AHEAD_SECONDS = 4;
 
 const port = self as unknown as { postMessage(message: FromEngine): void; onmessage: ((e: MessageEvent<ToEngine>) => void) | null };
-
-class ChunkReader implements PcmReader {
-  private readonly chunks = new Map<string, Float32Array>();
-  private readonly coming = new Map<string, Promise<void>>();
-  channels: ReadonlyMap<string, SourceInfo> = new Map();
-
-  /** Fetches what some stretches need; resolves when all of it is here. */
-  async prepare(spans: readonly { sourceId: string; from: number; to: number }[]): Promise<void> {
-    const waits: Promise<void>[] = [];
-    for (const { sourceId, from, to } of spans) {
-      for (let i = Math.floor(from / CHUNK); i * CHUNK < to; i++) {
-        const key = `${sourceId} ${i}`;
-        const chunk = this.chunks.get(key);
-        if (chunk) {
-          this.chunks.delete(key);
-          this.chunks.set(key, chunk);
-        } else waits.push(this.coming.get(key) ?? this.fetchChunk(key, sourceId, i));
-      }
-    }
-    await Promise.all(waits);
-  }
-
-  private fetchChunk(key: string, sourceId: string, index: number): Promise<void> {
-    const done = (async () => {
-      try {
-        const answer = await fetch(`/api/sources/${sourceId}/pcm?chunk=${index}`);
-        if (!answer.ok) return;
-        this.chunks.set(key, new Float32Array(await answer.arrayBuffer()));
-        for (const old of this.chunks.keys()) {
-          if (this.chunks.size <= MOST_CHUNKS) break;
-          this.chunks.delete(old);
-        }
-      } catch {
-        // The server is away: silence for now, and the next block asks again.
-      } finally {
-        this.coming.delete(key);
-      }
-    })();
-    this.coming.set(key, done);
-    return done;
-  }
-
-  read(sourceId: string, channel: number, from: number, out: Float32Array, at: number, count: number): boolean {
-    const channels = this.channels.get(sourceId)?.channels ?? 1;
-    const chunk = (index: number): Float32Array | undefined => {
-      const all = this.chunks.get(`${sourceId} ${index}`);
-      return all && channelOf(all, channels, channel);
-    };
-    return readChunked(chunk, from, out, at, count);
-  }
-}
 
 interface Loop {
   readonly start: number;

@@ -3,6 +3,7 @@ import Link from "next/link";
 import { useEffect, useState } from "react";
 import { zoomToWhole } from "@/commands/actions";
 import { setTransport, Transport } from "@/engine/transport";
+import { closeMeasurer } from "@/seams/measures";
 import { Session, setSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { setView, useView } from "@/state/view";
@@ -14,6 +15,7 @@ import { Inspector } from "./Inspector";
 import { LanePanels } from "./LanePanels";
 import { ModeLine } from "./ModeLine";
 import { OverviewLabel, StatusLine } from "./StatusLine";
+import { SeamCheck } from "./seam-check/SeamCheck";
 import { Tools } from "./Tools";
 import { TopBar } from "./TopBar";
 import { TrackHeads } from "./TrackHeads";
@@ -54,6 +56,7 @@ export function Editor({ projectId, versionId }: { projectId: string; versionId?
     })();
     return () => {
       gone = true;
+      closeMeasurer();
       transport?.close();
       session?.close();
     };
@@ -77,6 +80,7 @@ export function Editor({ projectId, versionId }: { projectId: string; versionId?
 
 function Opened() {
   const inspector = useSettings((s) => s.inspector);
+  const seamCheck = useSettings((s) => s.seamCheck);
   const wide = useWide();
   const width = useView((v) => v.width);
   const [shown, setShown] = useState(false);
@@ -102,6 +106,7 @@ function Opened() {
                 <LanePanels />
               </div>
             </div>
+            {seamCheck && <SeamCheck />}
             <div className="flex shrink-0 border-line border-t" style={{ height: OVERVIEW_HEIGHT }}>
               <OverviewLabel />
               <div className="min-w-0 flex-1 border-line border-l">

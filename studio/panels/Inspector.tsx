@@ -1,7 +1,8 @@
 "use client";
 import { Tabs } from "radix-ui";
-import { smoothAllRaw } from "@/commands/actions";
+import { keyOf, runCommand } from "@/commands/commands";
 import { useSession } from "@/state/session";
+import { useSettings } from "@/state/settings";
 import { useMedia } from "@/state/use-media";
 import { type InspectorTab, setView, useView } from "@/state/view";
 import { countSeams } from "@/timeline/seam-classes";
@@ -50,6 +51,7 @@ export function Inspector() {
 
 function SeamCheckFoot() {
   const doc = useSession((s) => s.doc);
+  const open = useSettings((s) => s.seamCheck);
   useMedia();
   const counts = countSeams(doc);
   return (
@@ -58,11 +60,15 @@ function SeamCheckFoot() {
       <span className="num ml-auto text-sm" data-testid="seam-counts">
         <span className={counts.raw ? "font-semibold text-madder" : ""}>{counts.raw} raw</span> · {counts.smooth + counts.blended} smooth
       </span>
-      {counts.raw > 0 && (
-        <button type="button" className="ml-2 rounded-sm border border-line bg-raised px-1.5 text-sm hover:border-ink-3" onClick={smoothAllRaw}>
-          Smooth
-        </button>
-      )}
+      <button
+        type="button"
+        aria-pressed={open}
+        title={`Every seam in a table (${keyOf("seam-check")})`}
+        className="ml-2 rounded-sm border border-line bg-raised px-1.5 text-sm hover:border-ink-3 aria-pressed:bg-weft"
+        onClick={() => runCommand("seam-check")}
+      >
+        {open ? "Close" : "Open"}
+      </button>
     </div>
   );
 }

@@ -48,6 +48,8 @@ export interface Settings {
   readonly edgeFadeShape: FadeShape;
   readonly theme: Theme;
   readonly inspector: boolean;
+  /** The table of all seams is open. */
+  readonly seamCheck: boolean;
 }
 
 export const SIXTEENTH: GridStep = { kind: "note", division: 16, feel: "straight" };
@@ -77,6 +79,7 @@ export const useSettings = create<Settings>()(
       edgeFadeShape: "power",
       theme: "day",
       inspector: true,
+      seamCheck: false,
     }),
     { name: "wet-thread settings" },
   ),

@@ -3,6 +3,7 @@ import { blendAfter } from "../../model/document";
 import { Bend, BlendLaw, type Clip, clipEnd, type Fade, FadeShape, Id, Length, Position } from "../../model/schema";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { clearSpan } from "../overlap";
 import type { Transaction } from "../transaction";
 import { blendClips, materialAt } from "./blends";
 
@@ -12,7 +13,7 @@ export const NamedSeam = z.object({ left: Id.nullable(), right: Id.nullable(), p
 export const smooth = defineEdit({
   type: "smooth",
   about:
-    "Gives each seam the shortest that makes it inaudible: a centred blend of `length` where both sides have material for it, else fades on the sides that are barer than that. `how` asks for one of both.",
+    "Gives each seam the shortest that makes it inaudible: a centred blend of `length` where both sides have material for it, else fades on the sides that are barer than that. Where one clip lies over the other, what is hidden of the lower one is put away. `how` asks for one of both.",
   params: z.object({
     seams: z.array(NamedSeam).min(1, "Name at least one seam."),
     length: Length,
@@ -26,10 +27,12 @@ export const smooth = defineEdit({
     const fade: Fade = { length, shape, bend };
     /** Clips whose end was blended here; those that were before are looked up where they lay. */
     const blended = new Set<string>();
+    // A blend that a later seam of the same edit leaves no room for ends in fades.
+    tx.ownEdge = fade;
     let done = 0;
     for (const seam of seams) {
-      const left = seam.left === null ? null : tx.clip(seam.left, "seams");
-      const right = seam.right === null ? null : tx.clip(seam.right, "seams");
+      const sides = { left: sideOf(tx, seam.left, seam.position), right: sideOf(tx, seam.right, seam.position) };
+      const { left, right } = sides.left && sides.right ? uncovered(tx, sides.left, sides.right, seam.position) : sides;
       const out = left && left !== right && clipEnd(left) === seam.position ? left : null;
       const into = right && left !== right && right.start === seam.position ? right : null;
       const free = out && into && out.trackId === into.trackId && !into.blend && !endsInBlend(tx, out, blended);
@@ -68,6 +71,39 @@ export const smooth = defineEdit({
     return seams.length === 1 ? "Smooth seam" : `Smooth ${seams.length} seams`;
   },
 });
+
+/** A side of a seam as it is now: the clip that was named, or what became of its part there when another seam parted it. */
+function sideOf(tx: Transaction, id: string | null, position: number): Clip | null {
+  if (id === null) return null;
+  const clip = tx.clip(id, "seams");
+  if (clip.start <= position && position <= clipEnd(clip)) return clip;
+  const rest = tx
+    .lane(clip.trackId)
+    .within(position - 1, position + 1)
+    .find((c) => c.sourceId === clip.sourceId && c.offset - c.start === clip.offset - clip.start);
+  return rest ?? clip;
+}
+
+/**
+ * Where one side lies over the other, what is hidden of the lower one is put away, so that both have an edge at the seam. Nothing that
+ * is heard changes by that; undo brings it back.
+ */
+function uncovered(tx: Transaction, left: Clip, right: Clip, position: number): { left: Clip; right: Clip } {
+  if (left.id === right.id || left.trackId !== right.trackId || left.blend?.with === right.id || right.blend?.with === left.id)
+    return { left, right };
+  if (right.start === position && clipEnd(left) > position && left.start < position) {
+    clearSpan(tx, left.id, position, Math.min(clipEnd(left), clipEnd(right)));
+    return { left: tx.clip(left.id), right };
+  }
+  if (clipEnd(left) === position && right.start < position && clipEnd(right) > position) {
+    clearSpan(tx, right.id, Math.max(right.start, left.start), position);
+    const rest = tx
+      .lane(right.trackId)
+      .clips.find((c) => c.start === position && c.sourceId === right.sourceId && c.offset === right.offset + position - right.start);
+    return { left, right: rest ?? right };
+  }
+  return { left, right };
+}
 
 const withoutFade = (clip: Clip, side: "fadeIn" | "fadeOut"): Clip => ({ ...clip, [side]: { ...clip[side], length: 0, part: undefined } });
 
