@@ -37,8 +37,8 @@ export const tracksMeant = (): string[] => {
 /** Over a range: each track fades over it, by its own length. Without one: the set length at the edge of every selected clip. */
 export function fade(edge: "in" | "out"): void {
   const { range } = view();
-  const shape = settings().edgeFadeShape;
-  if (range) return void session().edit([{ type: "fade-range", start: range.start, end: range.end, trackIds: range.trackIds, edge, shape }]);
+  const { edgeFadeShape: shape, edgeFadeBend: bend } = settings();
+  if (range) return void session().edit([{ type: "fade-range", start: range.start, end: range.end, trackIds: range.trackIds, edge, shape, bend }]);
   const clips = selectedClips();
   if (clips.length === 0) return void toast("Select clips, or make a range over the part to fade.", { id: "select" });
   session().edit([
@@ -48,6 +48,7 @@ export function fade(edge: "in" | "out"): void {
       edge,
       length: Math.round((Math.max(1, settings().edgeFadeMs) * doc().sampleRate) / 1000),
       shape,
+      bend,
     },
   ]);
 }
@@ -59,8 +60,19 @@ export function smoothEdit(d: Document, seams: readonly Seam[], how: "best" | "b
     seams: seams.map(({ left, right, position }) => ({ left: left?.id ?? null, right: right?.id ?? null, position })),
     length: Math.round((Math.max(1, settings().edgeFadeMs) * d.sampleRate) / 1000),
     shape: settings().edgeFadeShape,
+    bend: settings().edgeFadeBend,
     how,
   };
+}
+
+/** Over a range: the clips that meet in it cross over it. Without one: the chosen seam blends over the set length. */
+export function blend(): void {
+  const { range, seamId } = view();
+  const shape = settings().edgeFadeShape;
+  if (range) return void session().edit([{ type: "blend-range", start: range.start, end: range.end, trackIds: [...range.trackIds], shape }]);
+  const seam = findSeam(doc(), seamId);
+  if (!seam) return void toast("Make a range over a splice, or choose a seam, to blend.", { id: "blend" });
+  session().edit([smoothEdit(doc(), [seam], "blend")], "Blend seam");
 }
 
 export function smoothSeam(id: string): void {

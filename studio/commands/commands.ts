@@ -104,6 +104,7 @@ export const COMMANDS: readonly Command[] = [
   { id: "links", title: "Links between tracks on or suspended", keys: ["Shift+L"], run: () => setSettings({ linksOn: !settings().linksOn }) },
   { id: "fade-in", title: "Fade in", keys: ["I"], run: () => act.fade("in") },
   { id: "fade-out", title: "Fade out", keys: ["O"], run: () => act.fade("out") },
+  { id: "blend", title: "Blend over the range, or the chosen seam", keys: ["C"], run: act.blend },
   { id: "smooth", title: "Smooth the seam", keys: ["Y"], run: () => view().seamId && act.smoothSeam(view().seamId as string) },
   { id: "seam-check", title: "Seam check: every seam in a table", keys: ["Shift+Y"], run: () => setSettings({ seamCheck: !settings().seamCheck }) },
   { id: "nudge-later", title: "Nudge later", keys: ["."], run: () => act.nudge(1) },

@@ -44,6 +44,7 @@ function rangeItems(): MenuItem[] {
     "-",
     of("fade-in"),
     of("fade-out"),
+    of("blend", "Blend over the range"),
     "-",
     of("copy-section", "Copy section: this span of all tracks"),
     of("insert-time"),
@@ -104,6 +105,7 @@ export function laneItems(zone: Zone, at: number): MenuItem[] {
     setView({ seamId: seam.id, tab: "seam", clipIds: new Set(), trackId: seam.trackId });
     return [
       of("smooth"),
+      of("blend", "Blend"),
       ...(seam.kind === "blended" && seam.right
         ? [{ label: "Take the blend off", run: () => void session().edit([{ type: "remove-blend", clipId: seam.right?.id }]) }]
         : []),

@@ -28,14 +28,20 @@ export class Transport {
   private known: Document;
   private stopFrame: number | null = null;
   private readonly off: () => void;
+  /** What the engine has now, and what it was asked to hear in place of the piece. */
+  private heard: Document;
+  private instead: Document | null = null;
+  /** While a seam is listened to the view does not follow. */
+  viewStays = false;
   /** Where play began, to return to. */
   private from = 0;
 
   constructor() {
     this.ring = ringOf(newRing());
     this.worker = new Worker(new URL("./engine.worker.ts", import.meta.url), { type: "module" });
-    this.worker.onmessage = ({ data }: MessageEvent<FromEngine>) => this.hear(data);
+    this.worker.onmessage = ({ data }: MessageEvent<FromEngine>) => this.listen(data);
     this.known = session().doc;
+    this.heard = this.known;
     this.tell({ type: "open", data: dataOf(this.known), sources: [...this.known.sources.values()], memory: this.ring.memory });
     this.off = session().store.subscribe(({ doc }) => this.follow(doc));
   }
@@ -49,18 +55,31 @@ export class Transport {
     this.worker.postMessage(message);
   }
 
-  private follow(doc: Document): void {
-    if (doc === this.known) return;
-    const changes = differences(this.known, doc);
+  /** Lets the engine hear another state of the piece, such as the one before a seam was smoothed; null is the piece as it is. */
+  hear(instead: Document | null): void {
+    this.instead = instead;
+    this.bring(instead ?? this.known);
+  }
+
+  /** Brings the engine to a state of the piece. */
+  private bring(doc: Document): void {
+    if (doc === this.heard) return;
+    const changes = differences(this.heard, doc);
     if (changes) {
       if (changes.length) this.tell({ type: "changes", changes });
     } else this.tell({ type: "document", data: dataOf(doc), sources: [...doc.sources.values()] });
+    this.heard = doc;
+  }
+
+  private follow(doc: Document): void {
+    if (doc === this.known) return;
+    if (!this.instead) this.bring(doc);
     const [before, after] = [this.known.piece.loop, doc.piece.loop];
     if (before !== after) this.tell({ type: "loop", loop: after?.on ? after : null });
     this.known = doc;
   }
 
-  private hear(message: FromEngine): void {
+  private listen(message: FromEngine): void {
     if (message.type === "anchor") this.anchors.push({ frame: message.frame, position: message.position });
     if (message.type === "meters") useMeters.setState({ ...message });
     if (message.type === "reached") this.stopFrame = message.frame;
@@ -82,11 +101,23 @@ export class Transport {
   }
 
   /** Plays from a position; to `end` if given, else round the loop when it is on. */
-  async play(position = view().playhead, end: number | null = null): Promise<void> {
+  play(position = view().playhead, end: number | null = null): Promise<void> {
+    const { loop } = session().doc.piece;
+    return this.begin(position, end === null && loop?.on ? { start: loop.start, end: loop.end } : null, end);
+  }
+
+  /** Plays a span once, or round and round whatever the piece's own loop, while the view stays where it is. */
+  audition(start: number, end: number, round: boolean): Promise<void> {
+    const begun = this.begin(start, round ? { start, end } : null, round ? null : end);
+    this.viewStays = true;
+    return begun;
+  }
+
+  private async begin(position: number, loop: { start: number; end: number } | null, end: number | null): Promise<void> {
     this.anchors = [];
     this.stopFrame = null;
+    this.viewStays = false;
     this.from = position;
-    const { loop } = session().doc.piece;
     setView({ playing: true, playhead: position });
     try {
       await this.start();
@@ -95,11 +126,12 @@ export class Transport {
       useMeters.setState({ engine: "no device" });
       throw error;
     }
-    this.tell({ type: "play", position, loop: end === null && loop?.on ? { start: loop.start, end: loop.end } : null, stopAt: end });
+    this.tell({ type: "play", position, loop, stopAt: end });
   }
 
   /** Stops; the playhead stays where the ear was, or goes back to where play began. */
   stop(back = false): void {
+    if (this.instead) this.hear(null);
     const at = this.position();
     this.tell({ type: "stop" });
     Atomics.store(this.ring.header, HEADER.playing, 0);

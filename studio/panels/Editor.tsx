@@ -93,7 +93,7 @@ function Opened() {
   }, [shown, width]);
   return (
     <DropFiles>
-      <div className="grid h-dvh grid-rows-[48px_38px_minmax(0,1fr)_24px] overflow-hidden bg-surface">
+      <div className="grid h-dvh grid-cols-[minmax(0,1fr)] grid-rows-[48px_38px_minmax(0,1fr)_24px] overflow-hidden bg-surface">
         <TopBar />
         <ModeLine />
         <div className="flex min-h-0 border-line border-t">

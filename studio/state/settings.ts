@@ -21,6 +21,13 @@ export type Neighbours = (typeof NEIGHBOURS)[number];
 export const REACHES = ["track", "linked", "all"] as const;
 export type Reach = (typeof REACHES)[number];
 
+export interface FadePreset {
+  readonly name: string;
+  readonly ms: number;
+  readonly shape: FadeShape;
+  readonly bend: number;
+}
+
 /** What the mode line says, kept by the browser from one visit to the next. */
 export interface Settings {
   readonly neighbours: Neighbours;
@@ -46,6 +53,9 @@ export interface Settings {
   readonly nudge: NudgeUnit;
   readonly edgeFadeMs: number;
   readonly edgeFadeShape: FadeShape;
+  readonly edgeFadeBend: number;
+  /** Fades kept under a name. */
+  readonly fadePresets: readonly FadePreset[];
   readonly theme: Theme;
   readonly inspector: boolean;
   /** The table of all seams is open. */
@@ -77,6 +87,8 @@ export const useSettings = create<Settings>()(
       nudge: { kind: "step", step: { kind: "time", milliseconds: 10 } },
       edgeFadeMs: 4,
       edgeFadeShape: "power",
+      edgeFadeBend: 0,
+      fadePresets: [],
       theme: "day",
       inspector: true,
       seamCheck: false,
@@ -97,6 +109,6 @@ export function stepInForce({ followsZoom, family, step, finest }: Settings, sam
 
 /** The fade that new edges get, as the edits take it; undefined for none. */
 export function edgeFade(sampleRate: number) {
-  const { edgeFadeMs, edgeFadeShape } = settings();
-  return edgeFadeMs > 0 ? { length: Math.round((edgeFadeMs * sampleRate) / 1000), shape: edgeFadeShape, bend: 0 } : undefined;
+  const { edgeFadeMs, edgeFadeShape, edgeFadeBend } = settings();
+  return edgeFadeMs > 0 ? { length: Math.round((edgeFadeMs * sampleRate) / 1000), shape: edgeFadeShape, bend: edgeFadeBend } : undefined;
 }

@@ -100,7 +100,7 @@ export function Timeline() {
       if (v.playing) {
         transport().tick();
         const at = transport().position();
-        if (v.follow) {
+        if (v.follow && !transport().viewStays) {
           const x = (at - v.start) / v.samplesPerPixel;
           if (x > v.width * 0.92 || x < 0) setView({ start: Math.max(0, at - v.width * 0.08 * v.samplesPerPixel) });
         }

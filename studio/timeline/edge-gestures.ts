@@ -117,9 +117,58 @@ export function dragSeam(doc: Document, zone: Zone, pressed: Point): Gesture {
         edits: [{ type: "set-blend", clipId: right.id, length: Math.max(1, length) }],
         lines: () => [`blend ${formatLength(length, doc.sampleRate)}`],
       };
+    // Pressed at the splice and pulled with Alt, both sides cross.
+    if (p.alt && right?.start === position && left && clipEnd(left) === position)
+      return {
+        edits: length > 0 ? [{ type: "set-blend", clipId: right.id, with: left.id, length, place: "centred", law: "auto" }] : [],
+        lines: (after) => [`blend ${formatLength(after.clips.get(right.id)?.fadeIn.length ?? 0, doc.sampleRate)}`],
+      };
     const edits: Edit[] = [];
     if (left && clipEnd(left) === position && left !== right) edits.push({ type: "set-fade", clipIds: [left.id], edge: "out", length });
     if (right && right.start === position && left !== right) edits.push({ type: "set-fade", clipIds: [right.id], edge: "in", length });
     return { edits, lines: () => [`fades ${formatLength(length, doc.sampleRate)}`] };
+  });
+}
+
+/** Moves the splice of a blend, and the overlap with it. */
+export function dragSplice(doc: Document, right: Clip, pressed: Point): Gesture {
+  const origin = right.blend?.splice ?? right.start;
+  return editing(doc, (p): Plan => {
+    const { position, target } = snapped(doc, { wanted: origin + sampleAt(p.x) - sampleAt(pressed.x), origin, except: edgesOf([right]) });
+    return {
+      edits: position === origin ? [] : [{ type: "set-blend", clipId: right.id, splice: position }],
+      lines: () => flagLines(doc, position, origin, target, "the splice moves"),
+      shown: { lit: target },
+    };
+  });
+}
+
+/** Changes the length of a blend by one of its sides: on both sides of the splice alike when it is centred, else on that side. */
+export function dragBlendSide(doc: Document, right: Clip, side: "start" | "end", pressed: Point): Gesture {
+  const { blend } = right;
+  const [start, end] = [right.start, right.start + right.fadeIn.length];
+  const splice = blend?.splice ?? start;
+  const origin = side === "start" ? start : end;
+  return editing(doc, (p): Plan => {
+    const { position, target } = snapped(doc, {
+      wanted: origin + sampleAt(p.x) - sampleAt(pressed.x),
+      origin,
+      except: new Set([start, end]),
+      ...(side === "start" ? { most: splice } : { least: splice }),
+    });
+    const reach = Math.abs(position - splice);
+    const span = side === "start" ? { start: position, end } : { start, end: position };
+    const edit: Edit =
+      blend?.place === "centred"
+        ? { type: "set-blend", clipId: right.id, length: Math.max(1, 2 * reach) }
+        : { type: "blend-range", ...span, trackIds: [right.trackId], law: blend?.law, shape: right.fadeIn.shape, bend: right.fadeIn.bend };
+    return {
+      edits: position === origin ? [] : [edit],
+      lines: (after) => [
+        `blend ${formatLength(after.clips.get(right.id)?.fadeIn.length ?? 0, doc.sampleRate)}`,
+        ...flagLines(doc, position, null, target).slice(0, 1),
+      ],
+      shown: { lit: target },
+    };
   });
 }

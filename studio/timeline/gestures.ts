@@ -1,6 +1,6 @@
 import type { Document } from "@wet-thread/core/model/document";
 import { view } from "@/state/view";
-import { dragSeam, fadeClips, trimClips } from "./edge-gestures";
+import { dragBlendSide, dragSeam, dragSplice, fadeClips, trimClips } from "./edge-gestures";
 import type { Gesture, Point } from "./gesture";
 import { moveClips } from "./move-gesture";
 import { dragRangeEdge, frameClips, makeRange, pullRange } from "./range-gestures";
@@ -35,6 +35,11 @@ export function gestureFor(doc: Document, zone: Zone, p: Point, add: boolean, fr
       return dragRangeEdge(doc, "end");
     case "range":
       return pullRange(doc, p);
+    case "splice":
+      return zone.clip ? dragSplice(doc, zone.clip, p) : null;
+    case "blendStart":
+    case "blendEnd":
+      return zone.clip ? dragBlendSide(doc, zone.clip, zone.kind === "blendStart" ? "start" : "end", p) : null;
     case "name":
       return zone.clip ? moveClips(doc, zone.clip, p) : null;
     case "start":

@@ -6,7 +6,22 @@ import { CLOTH_TOP, type LaneBox, laneAt, NAME_STRIP, RAIL } from "./geometry";
 import { bandOf } from "./layers";
 import { laneSeams } from "./seam-classes";
 
-export type ZoneKind = "name" | "body" | "start" | "end" | "fadeIn" | "fadeOut" | "seam" | "lane" | "below" | "rangeStart" | "rangeEnd" | "range";
+export type ZoneKind =
+  | "name"
+  | "body"
+  | "start"
+  | "end"
+  | "fadeIn"
+  | "fadeOut"
+  | "seam"
+  | "lane"
+  | "below"
+  | "rangeStart"
+  | "rangeEnd"
+  | "range"
+  | "splice"
+  | "blendStart"
+  | "blendEnd";
 
 /** The part of the timeline under a point. */
 export interface Zone {
@@ -70,10 +85,34 @@ export function zoneAt(doc: Document, view: View, x: number, y: number, finger =
     if (!clip.blend && Math.abs(x - inAt) <= CORNER * larger && x >= x0 - 3) return { kind: "fadeIn", box, clip };
     if (Math.abs(x - outAt) <= CORNER * larger && x <= x1 + 3) return { kind: "fadeOut", box, clip };
   }
+  const blended = blendZone(near, sample, x, px, EDGE * larger);
+  if (blended && into > CLOTH_TOP + (box.height - CLOTH_TOP - RAIL) / 2) return { ...blended, box };
   const edge = Math.min(EDGE * larger, Math.max(2, wide / 4));
   if (Math.abs(x - x0) <= edge) return { kind: "start", box, clip };
   if (Math.abs(x - x1) <= edge) return { kind: "end", box, clip };
   return { kind: yIn < NAME_STRIP ? "name" : "body", box, clip };
+}
+
+/** Pixels that a blend must be wide for its parts to be told apart. */
+const LEAST_BLEND = 18;
+
+/** The part of a blend under a point: one of its sides, or its middle. The zone's clip is the one that comes in. */
+function blendZone(
+  near: readonly Clip[],
+  sample: number,
+  x: number,
+  px: (s: number) => number,
+  edge: number,
+): { kind: ZoneKind; clip: Clip } | undefined {
+  for (const clip of near) {
+    if (!clip.blend) continue;
+    const [x0, x1] = [px(clip.start), px(clip.start + clip.fadeIn.length)];
+    if (x1 - x0 < LEAST_BLEND || x < x0 - edge || x > x1 + edge) continue;
+    if (Math.abs(x - x0) <= edge) return { kind: "blendStart", clip };
+    if (Math.abs(x - x1) <= edge) return { kind: "blendEnd", clip };
+    if (sample > clip.start) return { kind: "splice", clip };
+  }
+  return undefined;
 }
 
 export const CURSORS: Readonly<Record<ZoneKind, string>> = {
@@ -89,6 +128,9 @@ export const CURSORS: Readonly<Record<ZoneKind, string>> = {
   rangeStart: "ew-resize",
   rangeEnd: "ew-resize",
   range: "grab",
+  splice: "col-resize",
+  blendStart: "ew-resize",
+  blendEnd: "ew-resize",
 };
 
 /** What a press in a zone would do, for the line at the bottom. */
@@ -99,11 +141,14 @@ export const HINTS: Readonly<Record<ZoneKind, string>> = {
   end: "Drag to trim the end · with Alt fill with copies",
   fadeIn: "Drag sideways for the length of the fade-in, up and down for its bend",
   fadeOut: "Drag sideways for the length of the fade-out, up and down for its bend",
-  seam: "Click to see the seam · drag to change its fades · double-click to smooth it",
+  seam: "Click to see the seam · drag to change its fades, with Alt to blend · double-click to smooth it",
   lane: "Drag to make a range · click to place the playhead",
   below: "Drag to select clips with a frame · drop a clip or a recording here to start a track",
   rangeStart: "Drag the start of the range",
   rangeEnd: "Drag the end of the range",
+  splice: "Drag to move the splice; the blend goes with it",
+  blendStart: "Drag for the length of the blend",
+  blendEnd: "Drag for the length of the blend",
   range: "Drag to pull the range out and take it elsewhere · with Alt a copy of it",
 };
 

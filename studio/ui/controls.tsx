@@ -105,7 +105,7 @@ export function Segments<T extends string>({
           aria-checked={value === id}
           onClick={() => onChange(id)}
           className={clsx(
-            "h-7 flex-1 border-line border-r px-2 last:border-r-0",
+            "h-7 flex-1 whitespace-nowrap border-line border-r px-1.5 last:border-r-0",
             value === id ? "bg-ink font-semibold text-raised" : "bg-raised text-ink-2 hover:bg-weft",
           )}
         >

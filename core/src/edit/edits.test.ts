@@ -228,6 +228,18 @@ describe("blends", () => {
     const off = applyEdit(out, { type: "remove-blend", clipId: "c1" }).doc;
     expect(sameSamples(play(off)[0], play(doc)[0])).toBe(true);
   });
+  it("moves its splice, both clips' audio staying in place, as far as there is material", () => {
+    const on = applyEdit(doc, { type: "set-blend", clipId: "c1", length: 200 }).doc;
+    const moved = applyEdit(on, { type: "set-blend", clipId: "c1", splice: 2150 }).doc;
+    expect(moved.clips.get("c1")).toMatchObject({ start: 2050, offset: 350, fadeIn: { length: 200 }, blend: { splice: 2150 } });
+    expect(clipEnd(moved.clips.get("c0") as Parameters<typeof clipEnd>[0])).toBe(2250);
+    expect(() => applyEdit(on, { type: "set-blend", clipId: "c1", splice: 1600 })).toThrow(/only 300 more samples/);
+  });
+  it("lies over a range around the splice, unevenly", () => {
+    const out = applyEdit(doc, { type: "blend-range", start: 1950, end: 2300, trackIds: ["t0"] }).doc;
+    expect(out.clips.get("c1")).toMatchObject({ start: 1950, fadeIn: { length: 350 }, blend: { splice: 2000, place: "free" } });
+    expect(() => applyEdit(doc, { type: "blend-range", start: 100, end: 300, trackIds: ["t0"] })).toThrow(/No two clips meet/);
+  });
   it("is limited to the material there is, and centred stays centred", () => {
     const out = applyEdit(doc, { type: "set-blend", clipId: "c1", length: 1000, place: "centred" }).doc;
     expect(out.clips.get("c1")).toMatchObject({ start: 1700, fadeIn: { length: 600 } });

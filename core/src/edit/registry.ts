@@ -3,7 +3,7 @@ import type { Change, Document } from "../model/document";
 import { bundle, release, setBundle } from "./bundles/bundle";
 import { settleBundles } from "./bundles/settle";
 import { addClip } from "./clips/add-clip";
-import { removeBlend, setBlend } from "./clips/blends";
+import { blendRange, removeBlend, setBlend } from "./clips/blends";
 import { copy, paste, repeat } from "./clips/copy";
 import { deleteClips } from "./clips/delete";
 import { fadeRange, setFade } from "./clips/fades";
@@ -41,6 +41,7 @@ export const EDITS: readonly EditDefinition[] = [
   fadeRange,
   setBlend,
   removeBlend,
+  blendRange,
   smooth,
   setGain,
   mute,

@@ -99,6 +99,13 @@ export const edits: fc.Arbitrary<Edit> = fc
       length: fc.integer({ min: 1, max: 800 }),
       place: fc.constantFrom("centred", "before", "after"),
     }),
+    fc.record({ type: fc.constant("blend-range"), ...shortSpan, trackIds: someTracks, law: fc.constantFrom("auto", "gain", "power") }),
+    fc.record({
+      type: fc.constant("set-blend"),
+      clipId: fc.constantFrom("c1", "c2"),
+      length: fc.integer({ min: 1, max: 800 }),
+      splice: fc.integer({ min: 0, max: 9000 }),
+    }),
     fc.record({
       type: fc.constant("smooth"),
       seams: fc.array(

@@ -59,6 +59,7 @@ export function ClipTab() {
   const doc = useSession((s) => s.doc);
   const ids = useView((v) => v.clipIds);
   const unit = useSettings((s) => s.readOuts[0]);
+  const presets = useSettings((s) => s.fadePresets);
   const clips = [...ids].map((id) => doc.clips.get(id)).filter((c) => c !== undefined);
   if (clips.length === 0) {
     return <Empty title="No clip selected">Click a clip to see it here. Drag along a clip to make a range, or its name strip to move it.</Empty>;
@@ -194,6 +195,22 @@ export function ClipTab() {
             <div className="mt-2">
               <Shapes value={shape} bend={bend ?? 0} onChange={(s) => edit({ type: "set-fade", clipIds, edge, shape: s })} />
             </div>
+            {presets.length > 0 && (
+              <div className="mt-2 flex flex-wrap gap-1.5">
+                {presets.map((p) => (
+                  <button
+                    key={p.name}
+                    type="button"
+                    className="rounded-sm border border-line bg-raised px-1.5 text-ink-2 text-sm hover:border-ink-3"
+                    onClick={() =>
+                      edit({ type: "set-fade", clipIds, edge, length: Math.round((p.ms * doc.sampleRate) / 1000), shape: p.shape, bend: p.bend })
+                    }
+                  >
+                    {p.name}
+                  </button>
+                ))}
+              </div>
+            )}
           </fieldset>
         );
       })}

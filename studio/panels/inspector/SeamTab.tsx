@@ -1,14 +1,15 @@
 "use client";
 import { materialAt } from "@wet-thread/core/edit/clips/blends";
+import { EditError } from "@wet-thread/core/edit/errors";
+import { applyEdits, type Edit } from "@wet-thread/core/edit/registry";
 import { blendAfter, type Document, timebaseOf } from "@wet-thread/core/model/document";
 import { type Blend, clipEnd } from "@wet-thread/core/model/schema";
 import { likeness } from "@wet-thread/core/render/likeness";
-import { Renderer } from "@wet-thread/core/render/renderer";
 import { measureSeam, quietEdges, type SeamMeasure, seamSpans } from "@wet-thread/core/seam/measure";
 import type { Seam } from "@wet-thread/core/seam/seams";
 import { formatBars, formatLength } from "@wet-thread/core/time/format";
-import { Play } from "lucide-react";
-import { useEffect, useRef, useState } from "react";
+import { Play, Repeat2, Square } from "lucide-react";
+import { useEffect, useState } from "react";
 import { smoothSeam, stepSeam } from "@/commands/actions";
 import { keyOf } from "@/commands/commands";
 import { transport } from "@/engine/transport";
@@ -17,10 +18,10 @@ import { session, useSession } from "@/state/session";
 import { settings, useSettings } from "@/state/settings";
 import { useView } from "@/state/view";
 import { findSeam, seamClass } from "@/timeline/seam-classes";
-import { PALETTES } from "@/timeline/theme";
 import { Button, Field, Segments } from "@/ui/controls";
 import { SHAPE_NAMES, Shapes } from "../ModeLine";
 import { Empty, Label, lengthFrom, numberFrom, signed } from "./parts";
+import { SeamDrawing } from "./SeamDrawing";
 
 const BADGES: Readonly<Record<string, string>> = {
   raw: "bg-madder/15 text-madder",
@@ -52,21 +53,64 @@ export function SeamTab() {
         </span>
       </div>
       <p className="num mt-0.5 mb-2.5 text-ink-3 text-sm">{formatBars(seam.position, timebaseOf(doc))}</p>
-      <Drawing doc={doc} seam={seam} />
+      <SeamDrawing doc={doc} seam={seam} />
       <dl className="num mt-3 grid grid-cols-3 gap-2 text-sm">
         <Figure name="Level through" value={measure?.dip == null ? "–" : `${signed(measure.dip, 1)} dB`} />
         <Figure name="Click" value={!measure ? "…" : measure.click === null ? "none" : `${signed(measure.click, 0)} dB`} />
         <Figure name="Alike" value={alike === null ? "–" : alike.toFixed(2)} />
       </dl>
       {right?.blend && left ? <BlendControls doc={doc} seam={seam} blend={right.blend} alike={alike} /> : <OpenControls doc={doc} seam={seam} />}
-      <div className="mt-4 flex gap-2 border-line border-t pt-3">
+      <Listening doc={doc} seam={seam} />
+    </div>
+  );
+}
+
+/** The seam by ear: once or round and round, as it is or as it was without blend and fades; on to the next one at the same zoom. */
+function Listening({ doc, seam }: { doc: Document; seam: Seam }) {
+  const playing = useView((v) => v.playing);
+  const [round, setRound] = useState(false);
+  const [before, setBefore] = useState(false);
+  const lead = Math.round(LEAD * doc.sampleRate);
+  const span = { start: Math.max(0, seam.position - lead), end: seam.position + lead };
+  const raw = bare(doc, seam);
+  const listen = (asBefore: boolean): void => {
+    transport().hear(asBefore ? raw : null);
+    void transport().audition(span.start, span.end, round);
+  };
+  // Every change is heard at once: the engine takes it up on the next round, the bare state follows the piece.
+  useEffect(() => {
+    if (before && playing) transport().hear(raw);
+  }, [raw, before, playing]);
+  return (
+    <div className="mt-4 border-line border-t pt-3">
+      <div className="mb-2 flex gap-2">
+        <div className="flex-1">
+          <Segments
+            label="Heard"
+            value={before ? "before" : "after"}
+            onChange={(v) => {
+              setBefore(v === "before");
+              if (playing) transport().hear(v === "before" ? raw : null);
+            }}
+            options={[
+              ["before", "Bare"],
+              ["after", "As it is"],
+            ]}
+          />
+        </div>
         <Button
-          className="flex-1"
-          onClick={() =>
-            void transport().play(Math.max(0, seam.position - Math.round(LEAD * doc.sampleRate)), seam.position + Math.round(LEAD * doc.sampleRate))
-          }
+          aria-pressed={round}
+          className="h-7 aria-pressed:bg-weft"
+          title="Round and round, with lead-in and lead-out"
+          onClick={() => setRound(!round)}
         >
-          <Play size={13} fill="currentColor" aria-hidden /> Listen
+          <Repeat2 size={14} aria-hidden /> Round
+        </Button>
+      </div>
+      <div className="flex gap-2">
+        <Button className="flex-1" onClick={() => (playing ? transport().stop(true) : listen(before))}>
+          {playing ? <Square size={12} fill="currentColor" aria-hidden /> : <Play size={13} fill="currentColor" aria-hidden />}{" "}
+          {playing ? "Stop" : "Listen"}
         </Button>
         <Button aria-label="Previous seam" onClick={() => stepSeam(-1)}>
           ‹
@@ -77,6 +121,25 @@ export function SeamTab() {
       </div>
     </div>
   );
+}
+
+/** The piece with a seam's blend and fades off. */
+function bare(doc: Document, seam: Seam): Document {
+  const { left, right, position } = seam;
+  const edits: Edit[] = [];
+  if (right?.blend) edits.push({ type: "remove-blend", clipId: right.id, links: false });
+  else {
+    if (left && left !== right && clipEnd(left) === position)
+      edits.push({ type: "set-fade", clipIds: [left.id], edge: "out", length: 0, links: false });
+    if (right && left !== right && right.start === position)
+      edits.push({ type: "set-fade", clipIds: [right.id], edge: "in", length: 0, links: false });
+  }
+  try {
+    return edits.length ? applyEdits(doc, edits).doc : doc;
+  } catch (error) {
+    if (!(error instanceof EditError)) throw error;
+    return doc;
+  }
 }
 
 const Figure = ({ name, value }: { name: string; value: string }) => (
@@ -168,8 +231,29 @@ function BlendControls({ doc, seam, blend, alike }: { doc: Document; seam: Seam;
           />
         </div>
       </div>
-      <Label side={SHAPE_NAMES[right.fadeIn.shape]}>Shape</Label>
+      <Label>Halves</Label>
+      <Segments
+        label="Halves"
+        value={blend.linked ? "linked" : "separate"}
+        onChange={(v) => set({ linked: v === "linked" })}
+        options={[
+          ["linked", "Linked"],
+          ["separate", "Separate"],
+        ]}
+      />
+      <Label side={SHAPE_NAMES[right.fadeIn.shape]}>{blend.linked ? "Shape" : "Coming in"}</Label>
       <Shapes value={right.fadeIn.shape} bend={right.fadeIn.bend} onChange={(shape) => set({ shape })} />
+      {!blend.linked && (
+        <>
+          <Label side={SHAPE_NAMES[left.fadeOut.shape]}>Going out</Label>
+          <Shapes
+            value={left.fadeOut.shape}
+            bend={left.fadeOut.bend}
+            onChange={(shape) => session().edit([{ type: "set-fade", clipIds: [left.id], edge: "out", shape }])}
+          />
+          <p className="mt-1.5 text-ink-3 text-sm">Separate halves: the law is not kept, only shown.</p>
+        </>
+      )}
       <p className="mt-2.5 text-ink-3 text-sm">
         Material beyond the splice: <span className="num">{formatLength(Math.max(0, has.after), doc.sampleRate)}</span> on the left,{" "}
         <span className="num">{formatLength(Math.max(0, has.before), doc.sampleRate)}</span> on the right.
@@ -227,136 +311,5 @@ function OpenControls({ doc, seam }: { doc: Document; seam: Seam }) {
         )}
       </div>
     </>
-  );
-}
-
-const HIGH = 150;
-
-/** Going out, coming in, and what is heard, one above the other, as wide as the fades want. */
-function Drawing({ doc, seam }: { doc: Document; seam: Seam }) {
-  const canvas = useRef<HTMLCanvasElement>(null);
-  const theme = useSettings((s) => s.theme);
-  useEffect(() => {
-    let stale = false;
-    void (async () => {
-      await Promise.all(seamSpans(seam, doc.sampleRate).map((s) => haveSamples(s.sourceId, s.from, s.to)));
-      const c = canvas.current;
-      if (stale || !c) return;
-      const scale = window.devicePixelRatio || 1;
-      const wide = c.clientWidth;
-      c.width = wide * scale;
-      c.height = HIGH * scale;
-      const g = c.getContext("2d") as CanvasRenderingContext2D;
-      g.scale(scale, scale);
-      const palette = PALETTES[theme];
-      const { left, right, position } = seam;
-      const spread = Math.max(
-        right?.start === position || right?.blend ? right.fadeIn.length : 0,
-        left && clipEnd(left) <= position + left.fadeOut.length ? left.fadeOut.length : 0,
-      );
-      const half = Math.min(Math.round(0.09 * doc.sampleRate), Math.max(Math.round(0.004 * doc.sampleRate), Math.round(spread * 1.4)));
-      const from = position - half;
-      const n = 2 * half;
-      const heard = (keep: string[] | null): Float32Array => {
-        const track = doc.tracks.get(seam.trackId);
-        const out = [new Float32Array(n), new Float32Array(n)];
-        if (!track) return out[0];
-        const lane = doc.lanes.get(seam.trackId);
-        const only =
-          keep && lane
-            ? {
-                ...doc,
-                lanes: new Map([
-                  ...doc.lanes,
-                  [
-                    seam.trackId,
-                    lane.with(
-                      lane.clips.filter((x) => !keep.includes(x.id)),
-                      [],
-                    ),
-                  ],
-                ]),
-              }
-            : doc;
-        const alone = {
-          ...only,
-          tracks: new Map([[track.id, { ...track, mute: false, solo: false, gain: 0, pan: 0 }]]),
-          piece: { ...doc.piece, trackOrder: [track.id] },
-        };
-        const first = Math.max(0, from);
-        new Renderer(alone, pageReader).render(first, n - (first - from), out[0], out[1], first - from);
-        return out[0];
-      };
-      const rows = [
-        { name: "going out", wave: heard(left ? [left.id] : []), color: palette.dyes.indigo },
-        { name: "coming in", wave: heard(right ? [right.id] : []), color: palette.dyes.cochineal },
-        { name: "what you hear", wave: heard(null), color: palette.ink },
-      ];
-      g.fillStyle = palette.raised;
-      g.fillRect(0, 0, wide, HIGH);
-      if (right?.blend && left) {
-        g.fillStyle = `${palette.dyes.weld}2e`;
-        g.fillRect(((right.start - from) / n) * wide, 0, ((clipEnd(left) - right.start) / n) * wide, HIGH);
-      }
-      const peak = rows.reduce(
-        (m, r) =>
-          Math.max(
-            m,
-            r.wave.reduce((a, v) => Math.max(a, Math.abs(v)), 0),
-          ),
-        0.02,
-      );
-      rows.forEach(({ name, wave, color }, k) => {
-        const high = HIGH / 3;
-        const middle = high * (k + 0.5);
-        g.strokeStyle = palette.weft;
-        g.lineWidth = 1;
-        g.beginPath();
-        g.moveTo(0, middle);
-        g.lineTo(wide, middle);
-        if (k > 0) {
-          g.moveTo(0, high * k);
-          g.lineTo(wide, high * k);
-        }
-        g.stroke();
-        g.strokeStyle = color;
-        g.lineWidth = 1.2;
-        g.beginPath();
-        const per = n / wide;
-        for (let x = 0; x < wide; x++) {
-          const a = Math.floor(x * per);
-          const b = Math.max(a + 1, Math.floor((x + 1) * per));
-          let [min, max] = [1, -1];
-          for (let i = a; i < b && i < n; i++) {
-            min = Math.min(min, wave[i]);
-            max = Math.max(max, wave[i]);
-          }
-          g.lineTo(x, middle - (max / peak) * (high / 2 - 3));
-          if (per > 1.5) g.lineTo(x, middle - (min / peak) * (high / 2 - 3));
-        }
-        g.stroke();
-        g.fillStyle = palette.ink3;
-        g.font = "11px 'Instrument Sans Variable', sans-serif";
-        g.fillText(name, 6, high * (k + 1) - 5);
-      });
-      g.strokeStyle = palette.dyes.madder;
-      g.lineWidth = 1;
-      g.beginPath();
-      g.moveTo(wide / 2, 0);
-      g.lineTo(wide / 2, HIGH);
-      g.stroke();
-    })();
-    return () => {
-      stale = true;
-    };
-  }, [doc, seam, theme]);
-  return (
-    <canvas
-      ref={canvas}
-      className="w-full rounded-md border border-line"
-      style={{ height: HIGH }}
-      role="img"
-      aria-label="The seam: going out, coming in, and what is heard"
-    />
   );
 }

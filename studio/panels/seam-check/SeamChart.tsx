@@ -59,8 +59,12 @@ export function SeamChart({ rows, onOpen }: { rows: readonly SeamRow[]; onOpen: 
     xaxis: {
       type: "numeric",
       min: 0,
-      tickAmount: 5,
-      labels: { formatter: (v) => `${Math.floor(Number(v) / 60)}:${String(Math.floor(Number(v) % 60)).padStart(2, "0")}` },
+      tickAmount: 4,
+      labels: {
+        rotate: 0,
+        hideOverlappingLabels: true,
+        formatter: (v) => `${Math.floor(Number(v) / 60)}:${String(Math.floor(Number(v) % 60)).padStart(2, "0")}`,
+      },
       axisBorder: { color: palette.line },
       axisTicks: { color: palette.line },
     },

@@ -109,7 +109,7 @@ export function SeamCheck() {
     <section aria-label="Seam check" className="flex h-[304px] min-w-0 shrink-0 flex-col overflow-hidden border-line border-t bg-surface">
       <div className="flex h-10 shrink-0 items-center gap-2 overflow-hidden border-line border-b px-3">
         <h2 className="shrink-0 font-semibold">Seam check</h2>
-        <div className="w-[390px] shrink-0">
+        <div className="w-[424px] shrink-0 text-[12px]">
           <Segments
             label="Class"
             value={filter.class}
@@ -226,7 +226,7 @@ export function SeamCheck() {
   );
 }
 
-const GRID = "16px 92px 96px minmax(70px,1fr) minmax(110px,2fr) 72px 72px 128px";
+const GRID = "16px 84px 84px minmax(56px,1fr) minmax(70px,1.6fr) 64px 62px 112px";
 
 /** Asks for the figures of every seam that changed, those shown first being asked for last and so measured first. */
 function useAsk(rows: readonly SeamRow[]): void {
@@ -340,7 +340,7 @@ function Choice({
       aria-label={label}
       value={value}
       onChange={(e) => onChange(e.target.value)}
-      className="h-7 w-[104px] min-w-0 shrink rounded-md border border-line bg-raised px-1.5 text-ink-2"
+      className="h-7 w-[92px] min-w-0 shrink rounded-md border border-line bg-raised px-1.5 text-ink-2"
     >
       {options.map(([id, name]) => (
         <option key={id} value={id}>

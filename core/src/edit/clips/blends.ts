@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { fadeOfLength } from "../../dsp/fades";
-import { Bend, BlendLaw, BlendPlace, type Clip, clipEnd, FadeShape, Id, Length } from "../../model/schema";
-import { defineEdit } from "../definition";
+import { Bend, BlendLaw, BlendPlace, type Clip, clipEnd, FadeShape, Id, Length, Position } from "../../model/schema";
+import { countNames, defineEdit, TrackIds } from "../definition";
 import { EditError } from "../errors";
 import type { Transaction } from "../transaction";
 
@@ -22,10 +22,19 @@ export function blendClips(
   left: Clip,
   right: Clip,
   splice: number,
-  p: { length: number; place: z.infer<typeof BlendPlace>; law: BlendLaw; linked: boolean; shape: FadeShape; bend: number },
+  p: {
+    length: number;
+    place: z.infer<typeof BlendPlace>;
+    law: BlendLaw;
+    linked: boolean;
+    shape: FadeShape;
+    bend: number;
+    /** For a free place: how far the overlap reaches on both sides of the splice. */
+    reach?: { before: number; after: number };
+  },
 ): number {
   const has = materialAt(left, right, splice, tx.before.sources.get(left.sourceId)?.length ?? 0);
-  const wanted = overlapAround(p.place, p.length);
+  const wanted = p.reach ?? overlapAround(p.place, p.length);
   // Both sides shrink alike for a centred blend, so that it stays centred.
   const beforeMost = Math.max(0, Math.min(has.before, splice - left.start - left.fadeIn.length, splice));
   const afterMost = Math.max(0, Math.min(has.after, clipEnd(right) - right.fadeOut.length - splice));
@@ -76,6 +85,77 @@ export function unblended(tx: Transaction, right: Clip): { left: Clip; right: Cl
   };
 }
 
+/** Two neighbours with their edit point elsewhere: the one is longer by what the other is shorter. Throws EditError without material. */
+function spliceMoved(tx: Transaction, left: Clip, right: Clip, from: number, to: number): { left: Clip; right: Clip } {
+  const by = to - from;
+  const has = materialAt(left, right, from, tx.before.sources.get(left.sourceId)?.length ?? 0);
+  if (by > has.after || -by > has.before)
+    throw new EditError(
+      `The splice can't go there: ${by > 0 ? left.name || "the left clip" : right.name || "the right clip"} has only ${by > 0 ? has.after : has.before} more samples there.`,
+      "splice",
+    );
+  if (from - left.start + by - left.fadeIn.length < 1 || clipEnd(right) - right.fadeOut.length - from - by < 1)
+    throw new EditError("The splice can't go past the clips' other fades.", "splice");
+  return {
+    left: { ...left, length: left.length + by },
+    right: { ...right, start: right.start + by, offset: right.offset + by, length: right.length - by },
+  };
+}
+
+/** The pair that touches on a track inside a span, nearest to its middle; undefined where none does. */
+function touchingIn(tx: Transaction, trackId: string, start: number, end: number): { left: Clip; right: Clip; splice: number } | undefined {
+  const pairs: { left: Clip; right: Clip; splice: number }[] = [];
+  for (const clip of tx.lane(trackId).within(start, end)) {
+    const left = clip.blend
+      ? tx.doc.clips.get(clip.blend.with)
+      : tx
+          .lane(trackId)
+          .within(clip.start - 1, clip.start)
+          .find((c) => clipEnd(c) === clip.start);
+    if (!left) continue;
+    const apart = clip.blend ? unblended(tx, clip) : { left, right: clip };
+    if (apart.right.start > start && apart.right.start < end) pairs.push({ ...apart, splice: apart.right.start });
+  }
+  return pairs.sort((a, b) => Math.abs(a.splice - (start + end) / 2) - Math.abs(b.splice - (start + end) / 2))[0];
+}
+
+export const blendRange = defineEdit({
+  type: "blend-range",
+  about:
+    "On each track, crossfades the clips that meet inside a range over the range, as far as their recordings have material; the splice stays where it is.",
+  params: z
+    .object({
+      start: Position,
+      end: Position,
+      trackIds: TrackIds,
+      law: BlendLaw.default("auto"),
+      shape: FadeShape.default("power"),
+      bend: Bend.default(0),
+    })
+    .refine((p) => p.end > p.start, { message: "A range ends after it starts.", path: ["end"] }),
+  example: { type: "blend-range", start: 47000, end: 49000, trackIds: ["track-1"] },
+  links: "trackIds",
+  apply(tx, { start, end, trackIds, law, shape, bend }) {
+    const names: string[] = [];
+    for (const trackId of trackIds) {
+      tx.track(trackId, "trackIds");
+      const pair = touchingIn(tx, trackId, start, end);
+      if (!pair) continue;
+      const { left, right, splice } = pair;
+      blendClips(
+        tx,
+        { ...left, fadeOut: { ...left.fadeOut, length: 0, part: undefined } },
+        { ...right, fadeIn: { ...right.fadeIn, length: 0, part: undefined } },
+        splice,
+        { length: end - start, place: "free", law, linked: true, shape, bend, reach: { before: splice - start, after: end - splice } },
+      );
+      names.push(right.name);
+    }
+    if (names.length === 0) throw new EditError("No two clips meet in the range.", "trackIds");
+    return `Blend over range, ${countNames(names, "seam")}`;
+  },
+});
+
 export const setBlend = defineEdit({
   type: "set-blend",
   about: "Crossfades into a clip (`clipId`) from the neighbour that touches or overlaps its start, or changes that crossfade.",
@@ -83,6 +163,7 @@ export const setBlend = defineEdit({
     clipId: Id,
     with: Id.optional().describe("the clip that goes out; left out, the one that touches or overlaps the start"),
     length: Length.optional(),
+    splice: Position.optional().describe("moves the splice there, and the overlap with it, as far as both recordings have material"),
     place: BlendPlace.optional(),
     law: BlendLaw.optional(),
     linked: z.boolean().optional(),
@@ -120,7 +201,19 @@ export const setBlend = defineEdit({
     const splice = old ? right.start : overlap > 0 ? right.start + Math.floor(overlap / 2) : right.start;
     const length = p.length ?? (old ? oldLength : overlap);
     if (length < 1) throw new EditError("Give the length of the blend.", "length");
-    blendClips(tx, left, right, splice, { length, place, law: p.law ?? old?.law ?? "auto", linked: p.linked ?? old?.linked ?? true, shape, bend });
+    if (p.splice !== undefined && p.splice !== splice) {
+      ({ left, right } = spliceMoved(tx, left, right, splice, p.splice));
+      tx.setClip(left);
+      tx.setClip(right);
+    }
+    blendClips(tx, left, right, p.splice ?? splice, {
+      length,
+      place,
+      law: p.law ?? old?.law ?? "auto",
+      linked: p.linked ?? old?.linked ?? true,
+      shape,
+      bend,
+    });
     return `Blend ${left.name} into ${right.name}`;
   },
 });

@@ -1,0 +1,273 @@
+"use client";
+import { blendAfter, type Document } from "@wet-thread/core/model/document";
+import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
+import { Renderer } from "@wet-thread/core/render/renderer";
+import { seamSpans } from "@wet-thread/core/seam/measure";
+import type { Seam } from "@wet-thread/core/seam/seams";
+import { formatLength } from "@wet-thread/core/time/format";
+import { Minus, Plus } from "lucide-react";
+import { useEffect, useRef } from "react";
+import { create } from "zustand";
+import { haveSamples, pageReader } from "@/state/media";
+import { useSettings } from "@/state/settings";
+import { drawnGain } from "@/timeline/cloth";
+import { PALETTES, type Palette } from "@/timeline/theme";
+import { Segments } from "@/ui/controls";
+
+/** How seams are looked at; kept from seam to seam. `half`: samples shown on each side, null for as many as the fades want. */
+const useLook = create<{ readonly half: number | null; readonly laid: "apart" | "over" }>(() => ({ half: null, laid: "apart" }));
+
+const HIGH = 168;
+const LEAST_HALF = 12;
+const ZOOM = 1.6;
+/** Crossings are marked when there are at most this many samples across. */
+const CROSSINGS_FROM = 600;
+
+interface Trace {
+  readonly name: string;
+  readonly wave: Float32Array;
+  readonly color: string;
+  readonly clip: Clip | null;
+}
+
+/** Samples on each side that a seam's fades and blend want to be seen with. */
+function halfFor(doc: Document, { left, right, position }: Seam): number {
+  const spread = Math.max(
+    right?.start === position || right?.blend ? right.fadeIn.length : 0,
+    left && clipEnd(left) <= position + left.fadeOut.length ? left.fadeOut.length : 0,
+  );
+  return Math.min(Math.round(0.09 * doc.sampleRate), Math.max(Math.round(0.004 * doc.sampleRate), Math.round(spread * 1.4)));
+}
+
+/** What is heard of a track in [from, from + n): all of it, or only some clips. */
+function heard(doc: Document, trackId: string, from: number, n: number, keep: readonly string[] | null): Float32Array {
+  const track = doc.tracks.get(trackId);
+  const out = [new Float32Array(n), new Float32Array(n)];
+  const lane = doc.lanes.get(trackId);
+  if (!track || !lane) return out[0];
+  const gone = keep ? lane.clips.filter((x) => !keep.includes(x.id)) : [];
+  const alone = {
+    ...doc,
+    lanes: keep ? new Map([...doc.lanes, [trackId, lane.with(gone, [])]]) : doc.lanes,
+    tracks: new Map([[track.id, { ...track, mute: false, solo: false, gain: 0, pan: 0 }]]),
+    piece: { ...doc.piece, trackOrder: [track.id] },
+  };
+  const first = Math.max(0, from);
+  new Renderer(alone, pageReader).render(first, n - (first - from), out[0], out[1], first - from);
+  return out[0];
+}
+
+/** Going out, coming in, and what is heard: one below the other or both sides laid over each other, at any zoom down to samples. */
+export function SeamDrawing({ doc, seam }: { doc: Document; seam: Seam }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const theme = useSettings((s) => s.theme);
+  const { half: asked, laid } = useLook();
+  const half = asked ?? halfFor(doc, seam);
+  const zoom = (factor: number): void => useLook.setState({ half: Math.max(LEAST_HALF, Math.min(doc.sampleRate, Math.round(half * factor))) });
+  useEffect(() => {
+    const c = canvas.current;
+    if (!c) return;
+    const wheel = (e: WheelEvent): void => {
+      e.preventDefault();
+      const now = useLook.getState().half ?? halfFor(doc, seam);
+      useLook.setState({ half: Math.max(LEAST_HALF, Math.min(doc.sampleRate, Math.round(now * Math.exp(e.deltaY * 0.002)))) });
+    };
+    c.addEventListener("wheel", wheel, { passive: false });
+    return () => c.removeEventListener("wheel", wheel);
+  }, [doc, seam]);
+  useEffect(() => {
+    let stale = false;
+    void (async () => {
+      await Promise.all(seamSpans(seam, doc.sampleRate).map((s) => haveSamples(s.sourceId, s.from, s.to)));
+      const c = canvas.current;
+      if (stale || !c) return;
+      const scale = window.devicePixelRatio || 1;
+      const wide = c.clientWidth;
+      c.width = wide * scale;
+      c.height = HIGH * scale;
+      const g = c.getContext("2d") as CanvasRenderingContext2D;
+      g.scale(scale, scale);
+      paint(g, doc, seam, { from: seam.position - half, n: 2 * half, wide, laid, palette: PALETTES[theme] });
+    })();
+    return () => {
+      stale = true;
+    };
+  }, [doc, seam, theme, half, laid]);
+  return (
+    <div>
+      <canvas
+        ref={canvas}
+        className="w-full rounded-md border border-line"
+        style={{ height: HIGH }}
+        role="img"
+        aria-label="The seam: going out, coming in, and what is heard"
+      />
+      <div className="mt-1.5 flex items-center gap-1.5">
+        <div className="w-[118px]">
+          <Segments
+            label="Both sides"
+            value={laid}
+            onChange={(v) => useLook.setState({ laid: v })}
+            options={[
+              ["apart", "Apart"],
+              ["over", "Over"],
+            ]}
+          />
+        </div>
+        <span className="num ml-auto text-ink-2 text-sm">± {formatLength(half, doc.sampleRate)}</span>
+        <button
+          type="button"
+          aria-label="Seam: farther"
+          className="rounded-sm border border-line bg-raised p-1 hover:border-ink-3"
+          onClick={() => zoom(ZOOM)}
+        >
+          <Minus size={12} />
+        </button>
+        <button
+          type="button"
+          aria-label="Seam: closer"
+          className="rounded-sm border border-line bg-raised p-1 hover:border-ink-3"
+          onClick={() => zoom(1 / ZOOM)}
+        >
+          <Plus size={12} />
+        </button>
+        <button
+          type="button"
+          className="rounded-sm border border-line bg-raised px-1.5 text-sm hover:border-ink-3 disabled:opacity-45"
+          disabled={asked === null}
+          onClick={() => useLook.setState({ half: null })}
+        >
+          Fit
+        </button>
+      </div>
+    </div>
+  );
+}
+
+interface Look {
+  readonly from: number;
+  readonly n: number;
+  readonly wide: number;
+  readonly laid: "apart" | "over";
+  readonly palette: Palette;
+}
+
+function paint(g: CanvasRenderingContext2D, doc: Document, seam: Seam, look: Look): void {
+  const { from, n, wide, laid, palette } = look;
+  const { left, right } = seam;
+  const x = (sample: number): number => ((sample - from) / n) * wide;
+  const traces: Trace[] = [
+    { name: "going out", wave: heard(doc, seam.trackId, from, n, left ? [left.id] : []), color: palette.dyes.indigo, clip: left },
+    { name: "coming in", wave: heard(doc, seam.trackId, from, n, right ? [right.id] : []), color: palette.dyes.cochineal, clip: right },
+    { name: "what you hear", wave: heard(doc, seam.trackId, from, n, null), color: palette.ink, clip: null },
+  ];
+  g.fillStyle = palette.raised;
+  g.fillRect(0, 0, wide, HIGH);
+  if (right?.blend && left) {
+    g.fillStyle = `${palette.dyes.weld}2e`;
+    g.fillRect(x(right.start), 0, x(clipEnd(left)) - x(right.start), HIGH);
+  }
+  const peak = traces.reduce(
+    (m, t) =>
+      Math.max(
+        m,
+        t.wave.reduce((a, v) => Math.max(a, Math.abs(v)), 0),
+      ),
+    0.001,
+  );
+  const rows = laid === "apart" ? traces.map((t) => [t]) : [[traces[0], traces[1]], [traces[2]]];
+  const high = HIGH / rows.length;
+  rows.forEach((row, k) => {
+    const middle = high * (k + 0.5);
+    const tall = high / 2 - 4;
+    g.strokeStyle = palette.weft;
+    g.lineWidth = 1;
+    g.beginPath();
+    g.moveTo(0, middle);
+    g.lineTo(wide, middle);
+    if (k > 0) {
+      g.moveTo(0, high * k);
+      g.lineTo(wide, high * k);
+    }
+    g.stroke();
+    for (const t of row) {
+      paintWave(g, t, look, middle, tall / peak);
+      if (t.clip) paintGain(g, doc, t.clip, look, high * k + 3, high * (k + 1) - 3, t.color);
+    }
+    if (n <= CROSSINGS_FROM && row.some((t) => t.clip === null)) paintCrossings(g, traces[2].wave, look, middle);
+    g.font = "11px 'Instrument Sans Variable', sans-serif";
+    let at = 6;
+    for (const t of row) {
+      g.fillStyle = laid === "over" && row.length > 1 ? t.color : palette.ink3;
+      g.fillText(t.name, at, high * (k + 1) - 5);
+      at += g.measureText(t.name).width + 12;
+    }
+  });
+  g.strokeStyle = palette.dyes.madder;
+  g.lineWidth = 1;
+  g.beginPath();
+  g.moveTo(x(seam.position), 0);
+  g.lineTo(x(seam.position), HIGH);
+  g.stroke();
+}
+
+function paintWave(g: CanvasRenderingContext2D, { wave, color }: Trace, { n, wide }: Look, middle: number, scale: number): void {
+  const per = n / wide;
+  g.strokeStyle = color;
+  g.lineWidth = 1.2;
+  g.beginPath();
+  if (per <= 1) {
+    for (let i = 0; i < n; i++) g.lineTo((i / n) * wide, middle - wave[i] * scale);
+    g.stroke();
+    if (per > 0.5) return;
+    g.fillStyle = color;
+    for (let i = 0; i < n; i++) {
+      g.beginPath();
+      g.arc((i / n) * wide, middle - wave[i] * scale, 1.8, 0, 2 * Math.PI);
+      g.fill();
+    }
+    return;
+  }
+  for (let px = 0; px < wide; px++) {
+    const a = Math.floor(px * per);
+    const b = Math.max(a + 1, Math.floor((px + 1) * per));
+    let [min, max] = [1, -1];
+    for (let i = a; i < b && i < n; i++) {
+      min = Math.min(min, wave[i]);
+      max = Math.max(max, wave[i]);
+    }
+    g.lineTo(px, middle - max * scale);
+    if (per > 1.5) g.lineTo(px, middle - min * scale);
+  }
+  g.stroke();
+}
+
+/** The gain of a side's fades and blend, from nothing at the foot of its row to unity at the top. */
+function paintGain(g: CanvasRenderingContext2D, doc: Document, clip: Clip, { from, n, wide }: Look, top: number, foot: number, color: string): void {
+  const follower = clip.fadeOut.length > 0 ? blendAfter(doc, clip) : undefined;
+  g.strokeStyle = color;
+  g.globalAlpha = 0.55;
+  g.setLineDash([4, 3]);
+  g.beginPath();
+  for (let px = 0; px <= wide; px += 2) {
+    const at = from + (px / wide) * n;
+    const inside = at >= clip.start && at < clipEnd(clip);
+    const gain = inside ? Math.min(1, drawnGain(clip, follower, Math.min(clipEnd(clip) - 1, at))) : 0;
+    g.lineTo(px, foot - gain * (foot - top));
+  }
+  g.stroke();
+  g.setLineDash([]);
+  g.globalAlpha = 1;
+}
+
+function paintCrossings(g: CanvasRenderingContext2D, wave: Float32Array, { n, wide, palette }: Look, middle: number): void {
+  g.strokeStyle = palette.dyes.fern;
+  g.beginPath();
+  for (let i = 1; i < n; i++) {
+    if (!(wave[i - 1] < 0 && wave[i] >= 0)) continue;
+    const x = (i / n) * wide;
+    g.moveTo(x, middle - 4);
+    g.lineTo(x, middle + 4);
+  }
+  g.stroke();
+}
