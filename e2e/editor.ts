@@ -59,7 +59,7 @@ export class EditorPage {
     let top = 0;
     for (const track of (await this.version()).tracks) {
       if (track.id === trackId) return { x: box.x + (sample - start) / per, y: box.y + top + y - scrollY };
-      top += track.height;
+      if (!track.hidden) top += track.height;
     }
     throw new Error(`no track ${trackId}`);
   }

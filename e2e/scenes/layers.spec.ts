@@ -119,6 +119,7 @@ test("scene 12, new loom pattern: split on the grid, change places, undo to one 
   await expect(page.getByTestId("cut-count")).toHaveText("4 cuts");
   await panel.getByLabel("Pad before each cut").fill("5");
   await panel.getByLabel("Pad before each cut").press("Enter");
+  await expect(panel).toHaveCount(0);
   await editor.saved();
   const hits = await inside();
   const { transients } = await fetch(`${BASE}/api/sources/${whole.sourceId}`).then((r) => r.json());
