@@ -6,12 +6,14 @@ import path from "node:path";
 import { CHUNK, chunkPeaks } from "@wet-thread/core/analysis/peaks";
 import { applyEdit, type Edit } from "@wet-thread/core/edit/registry";
 import { encodeFrames, wavHeader } from "@wet-thread/core/media/wav/writer";
-import { applyChanges, type Document, documentFrom, invertChanges, NEW_PIECE, timebaseOf } from "@wet-thread/core/model/document";
+import { applyChanges, type Document, dataOf, documentFrom, invertChanges, NEW_PIECE, timebaseOf } from "@wet-thread/core/model/document";
 import { MemoryReader } from "@wet-thread/core/render/reader";
 import { Renderer } from "@wet-thread/core/render/renderer";
+import { clickLevel } from "@wet-thread/core/seam/measure";
 import { allSeams, classify } from "@wet-thread/core/seam/seams";
 import { edgePoints, sortedPoints } from "@wet-thread/core/snap/points";
 import { snap } from "@wet-thread/core/snap/snap";
+import { audible, plantedSeams } from "@wet-thread/core/testing/planted-seams";
 import { gridLines, stepSamples } from "@wet-thread/core/time/grid";
 import { largePiece, RATE } from "./large";
 
@@ -133,6 +135,80 @@ function seams(doc: Document): Row {
   return { name: "seams.classify", value, unit: `ms (${allSeams(fresh).length} seams, ${count} raw)`, budget: "< 50" };
 }
 
+/** All raw seams of a piece without fades, smoothed in one step. */
+function smoothing(): Row {
+  const base = dataOf(largePiece(200, 100));
+  const none = { length: 0, shape: "power" as const, bend: 0 };
+  const bare = documentFrom({ ...base, clips: base.clips.map((c) => ({ ...c, fadeIn: none, fadeOut: none })) }, largePiece(1, 1).sources);
+  const seams = allSeams(bare)
+    .slice(0, 10_000)
+    .map((s) => ({ left: s.left?.id ?? null, right: s.right?.id ?? null, position: s.position }));
+  const times = Array.from({ length: 4 }, () => timed(() => void applyEdit(bare, { type: "smooth", seams, length: 192, key: "bench" })));
+  return { name: "seams.smooth", value: Math.max(...times.slice(1)), unit: `ms for ${seams.length} seams`, budget: "< 1000" };
+}
+
+/** The click measure on a thousand seams with known jumps. */
+function clicks(): Row[] {
+  const list = plantedSeams(1000).map((p) => ({ ...p, found: clickLevel(p.before, p.after) !== null }));
+  const planted = list.filter(audible);
+  const found = list.filter((p) => p.found && (audible(p) || p.jump === null));
+  const right = planted.filter((p) => p.found).length;
+  return [
+    { name: "clicks.recall", value: right / planted.length, unit: `of ${planted.length} planted`, budget: "1" },
+    { name: "clicks.precision", value: right / found.length, unit: `of ${found.length} found`, budget: "≥ 0.99" },
+  ];
+}
+
+/** How far the level strays through a crossfade of half a minute by law, for noise of a likeness. */
+function levels(): Row[] {
+  const side = 32 * RATE;
+  const random = (seed: number): Float32Array => {
+    let s = seed;
+    return Float32Array.from({ length: 2 * side }, () => {
+      s = (Math.imul(s, 1664525) + 1013904223) >>> 0;
+      return (s / 2 ** 31 - 1) * 0.5;
+    });
+  };
+  const [x, y] = [random(31), random(32)];
+  const piece = dataOf(largePiece(1, 1));
+  return [0, 0.3, 0.7, 1].flatMap((r) => {
+    const like = Float32Array.from(y, (v, i) => (i + side < x.length ? r * x[i + side] + Math.sqrt(1 - r * r) * v : v));
+    const none = { length: 0, shape: "power" as const, bend: 0 };
+    const clip = (id: string, start: number) => ({
+      ...piece.clips[0],
+      id,
+      sourceId: id,
+      start,
+      length: side,
+      offset: side / 2,
+      fadeIn: none,
+      fadeOut: none,
+    });
+    const doc = documentFrom(
+      { ...piece, clips: [clip("x", 0), clip("y", side)] },
+      new Map(["x", "y"].map((id) => [id, { id, name: id, length: 2 * side, channels: 1 }])),
+    );
+    return (["auto", "gain", "power"] as const).map((law): Row => {
+      const shape = law === "gain" ? "straight" : "power";
+      const blended = applyEdit(doc, { type: "set-blend", clipId: "y", length: 30 * RATE, law, shape, place: "centred" }).doc;
+      const out = new Float32Array(2 * side);
+      new Renderer(
+        blended,
+        new MemoryReader(
+          new Map([
+            ["x", [x]],
+            ["y", [like]],
+          ]),
+        ),
+      ).render(0, 2 * side, out, new Float32Array(2 * side));
+      const level = (from: number): number => out.subarray(from, from + RATE).reduce((sum, v) => sum + v * v, 0) / RATE;
+      const usual = (level(0) + level(2 * side - RATE)) / 2;
+      const stray = Math.max(...Array.from({ length: 30 }, (_, k) => Math.abs(10 * Math.log10(level(side - 15 * RATE + k * RATE) / usual))));
+      return { name: `level, ${law}, likeness ${r}`, value: stray, unit: "dB at most", budget: law === "auto" ? "< 0.5" : "–" };
+    });
+  });
+}
+
 function mixing(): Row {
   const seconds = 60;
   const tracks = 64;
@@ -190,7 +266,18 @@ function peaks(): Row {
 }
 
 const large = largePiece(200, 100);
-const rows: Row[] = [...edits(large), ...allEdits(large), snapping(large), gridDrawing(large), seams(large), mixing(), peaks()];
+const rows: Row[] = [
+  ...edits(large),
+  ...allEdits(large),
+  snapping(large),
+  gridDrawing(large),
+  seams(large),
+  smoothing(),
+  ...clicks(),
+  ...levels(),
+  mixing(),
+  peaks(),
+];
 if (process.argv.includes("--json")) console.log(JSON.stringify(rows.map(({ budget: _, ...r }) => r)));
 else
   console.table(

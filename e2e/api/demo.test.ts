@@ -34,6 +34,13 @@ describe("the demo", () => {
         `${track} ${position}: ${raw}`,
       ).toBe(true);
   });
+  it("clicks at every raw seam, and nowhere else", async () => {
+    const { body } = await api("GET", `/api/versions/${ids.versionId}/seams`);
+    for (const seam of body.seams) {
+      if (seam.class === "raw") expect(seam.click, `${seam.trackId} ${seam.position}`).not.toBeNull();
+      else expect(seam.click, `${seam.trackId} ${seam.position}`).toBeNull();
+    }
+  });
   it("was made by named steps that can all be undone", async () => {
     const before = (await api("GET", `/api/versions/${ids.versionId}`)).body;
     await api("POST", `/api/versions/${ids.versionId}/undo`, { to: 0 });

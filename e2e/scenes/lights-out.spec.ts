@@ -2,6 +2,7 @@ import { expect, test } from "@playwright/test";
 import { clipEnd } from "@wet-thread/core/model/schema";
 import { createDemo } from "../../demo/create";
 import { at } from "../../demo/score";
+import { clicksAt } from "../clicks";
 import { BASE, exportWav, readWav } from "../client";
 import { EditorPage } from "../editor";
 
@@ -51,6 +52,15 @@ test("scene 8, lights out: one range to the end over every track, one key, a fad
     most = Math.max(most, Math.abs(wet[i] - dryVersion[0][clock.offset + i] * gain));
   }
   expect(most).toBeLessThan(1e-6);
+
+  // Measured in exports: none of the faded ends clicks.
+  for (const track of before.tracks) {
+    const now = lastOf(after, track.id);
+    if (!now || lastOf(before, track.id) === undefined) continue;
+    const around = { start: Math.max(0, clipEnd(now) - 4800), end: clipEnd(now) + 4800 };
+    const heard = await readWav(await exportWav(demo.versionId, { span: around, tracks: [track.id] }));
+    expect(clicksAt(heard, [clipEnd(now) - around.start]), track.name).toEqual([null]);
+  }
 
   // One step: one undo puts every track back.
   await page.keyboard.press("Control+z");

@@ -1,22 +1,12 @@
 import { expect, test } from "@playwright/test";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
-import { clickLevel } from "@wet-thread/core/seam/measure";
 import { createDemo } from "../../demo/create";
 import { at } from "../../demo/score";
+import { clicksAt } from "../clicks";
 import { api, BASE } from "../client";
 import { EditorPage } from "../editor";
 
 const RATE = 48_000;
-const REACH = 2400;
-
-/** Clicks heard in exported samples at some places, in dB; none is null. */
-function clicksAt(wet: readonly Float32Array[], places: readonly number[]): (number | null)[] {
-  return places.map((p) => {
-    const levels = wet.map((c) => clickLevel(Float64Array.from(c.subarray(Math.max(0, p - REACH), p)), Float64Array.from(c.subarray(p, p + REACH))));
-    return levels.reduce((a, b) => (a === null ? b : b === null ? a : Math.max(a, b)), null);
-  });
-}
-
 test("scene 4, a rhythm from one passage: four hits pulled out, doubled, laid end to attack, blended, printed, repeated; the old clips are still there", async ({
   page,
 }) => {

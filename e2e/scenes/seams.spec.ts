@@ -3,6 +3,7 @@ import { expect, test } from "@playwright/test";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { createDemo } from "../../demo/create";
 import { at } from "../../demo/score";
+import { clicksAt } from "../clicks";
 import { api, BASE } from "../client";
 import { EditorPage } from "../editor";
 
@@ -156,6 +157,10 @@ test("scene 2, pops in the hand bells: links suspended, edges pulled back off th
   expect(bells.filter((s) => s.click !== null || s.class === "raw")).toEqual([]);
   const others = (v: typeof before) => v.clips.filter((c) => c.trackId !== "bells");
   expect(others(await editor.version())).toEqual(others(before));
+  // And in what an export holds.
+  const places = bells.map((s) => s.position);
+  const wet = await editor.heard({ start: 0, end: Math.max(...places) + RATE }, ["bells"]);
+  expect(clicksAt(wet, places)).toEqual(places.map(() => null));
 });
 
 test("a blend by hand: over a range, by Alt on its mark, its side and middle dragged; heard bare and as it is", async ({ page }) => {

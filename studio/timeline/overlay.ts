@@ -181,11 +181,13 @@ function paintBeneath(g: CanvasRenderingContext2D, { view, palette }: OverlaySce
 }
 
 let near = new Float32Array(1024);
+/** Zero crossings are marked from this zoom on, in samples a pixel. */
+const CROSSINGS_FROM = 0.2;
 /** Samples on each side that the drawn curve is rebuilt from. */
 const LOBES = 12;
 
 /** Samples as dots on the curve that they stand for (Lanczos-windowed sinc), with the zero line. */
-function paintSamples(g: CanvasRenderingContext2D, { doc, view }: OverlayScene, clip: Clip, color: string, y0: number, y1: number): void {
+function paintSamples(g: CanvasRenderingContext2D, { doc, view, palette }: OverlayScene, clip: Clip, color: string, y0: number, y1: number): void {
   const source = doc.sources.get(clip.sourceId);
   if (!source) return;
   const from = Math.max(clip.start, Math.floor(view.start) - 1);
@@ -227,6 +229,18 @@ function paintSamples(g: CanvasRenderingContext2D, { doc, view }: OverlayScene, 
     const [a, b] = [Math.max(0, px(view, from)), Math.min(view.width, px(view, to - 1))];
     for (let x = a; x <= b; x += 1) g.lineTo(x, y(view.start + x * view.samplesPerPixel));
     g.stroke();
+    if (view.samplesPerPixel <= CROSSINGS_FROM) {
+      // Upward zero crossings: what splits and trims may settle on.
+      g.strokeStyle = palette.dyes.fern;
+      g.lineWidth = 1.5;
+      g.beginPath();
+      for (let t = from + 1; t < to; t++) {
+        if (!(at(t - 1) < 0 && at(t) >= 0)) continue;
+        g.moveTo(px(view, t), middle - 5);
+        g.lineTo(px(view, t), middle + 5);
+      }
+      g.stroke();
+    }
     g.fillStyle = color;
     for (let t = from; t < to; t++) {
       g.beginPath();

@@ -9,7 +9,7 @@ import { measureSeam, quietEdges, type SeamMeasure, seamSpans } from "@wet-threa
 import type { Seam } from "@wet-thread/core/seam/seams";
 import { formatBars, formatLength } from "@wet-thread/core/time/format";
 import { Play, Repeat2, Square } from "lucide-react";
-import { useEffect, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 import { smoothSeam, stepSeam } from "@/commands/actions";
 import { keyOf } from "@/commands/commands";
 import { transport } from "@/engine/transport";
@@ -17,7 +17,7 @@ import { haveSamples, pageReader } from "@/state/media";
 import { session, useSession } from "@/state/session";
 import { settings, useSettings } from "@/state/settings";
 import { useView } from "@/state/view";
-import { findSeam, seamClass } from "@/timeline/seam-classes";
+import { findSeam, laneSeams, seamClass } from "@/timeline/seam-classes";
 import { Button, Field, Segments } from "@/ui/controls";
 import { SHAPE_NAMES, Shapes } from "../ModeLine";
 import { Empty, Label, lengthFrom, numberFrom, signed } from "./parts";
@@ -38,6 +38,11 @@ export function SeamTab() {
   const id = useView((v) => v.seamId);
   const seam = findSeam(doc, id);
   const { measure, alike } = useMeasure(doc, seam);
+  // What it would be without its blend and fades, where it has any.
+  const without = useMemo(() => (seam ? bare(doc, seam) : doc), [doc, seam]);
+  const bareSeam = seam && without !== doc ? seamAt(without, seam) : undefined;
+  const { measure: bareMeasure } = useMeasure(without, bareSeam);
+  const bareClick = bareSeam ? bareMeasure : undefined;
   if (!seam) {
     return <Empty title="No seam chosen">Click a mark under a lane. {keyOf("next-seam")} steps to the next seam.</Empty>;
   }
@@ -54,25 +59,27 @@ export function SeamTab() {
       </div>
       <p className="num mt-0.5 mb-2.5 text-ink-3 text-sm">{formatBars(seam.position, timebaseOf(doc))}</p>
       <SeamDrawing doc={doc} seam={seam} />
-      <dl className="num mt-3 grid grid-cols-3 gap-2 text-sm">
+      <dl className="num mt-3 grid grid-cols-[84px_1fr_48px] gap-2 text-sm">
         <Figure name="Level through" value={measure?.dip == null ? "–" : `${signed(measure.dip, 1)} dB`} />
-        <Figure name="Click" value={!measure ? "…" : measure.click === null ? "none" : `${signed(measure.click, 0)} dB`} />
+        <Figure
+          name={bareClick === undefined ? "Click" : "Click, bare → now"}
+          value={bareClick === undefined ? clickWords(measure) : `${clickWords(bareClick)} → ${clickWords(measure)}`}
+        />
         <Figure name="Alike" value={alike === null ? "–" : alike.toFixed(2)} />
       </dl>
       {right?.blend && left ? <BlendControls doc={doc} seam={seam} blend={right.blend} alike={alike} /> : <OpenControls doc={doc} seam={seam} />}
-      <Listening doc={doc} seam={seam} />
+      <Listening doc={doc} seam={seam} raw={without} />
     </div>
   );
 }
 
 /** The seam by ear: once or round and round, as it is or as it was without blend and fades; on to the next one at the same zoom. */
-function Listening({ doc, seam }: { doc: Document; seam: Seam }) {
+function Listening({ doc, seam, raw }: { doc: Document; seam: Seam; raw: Document }) {
   const playing = useView((v) => v.playing);
   const [round, setRound] = useState(false);
   const [before, setBefore] = useState(false);
   const lead = Math.round(LEAD * doc.sampleRate);
   const span = { start: Math.max(0, seam.position - lead), end: seam.position + lead };
-  const raw = bare(doc, seam);
   const listen = (asBefore: boolean): void => {
     transport().hear(asBefore ? raw : null);
     void transport().audition(span.start, span.end, round);
@@ -142,10 +149,15 @@ function bare(doc: Document, seam: Seam): Document {
   }
 }
 
+const clickWords = (m: SeamMeasure | null): string => (!m ? "…" : m.click === null ? "none" : `${signed(m.click, 0)} dB`);
+
+/** The seam that lies at the same place in another state of the piece. */
+const seamAt = (doc: Document, seam: Seam): Seam | undefined => laneSeams(doc, seam.trackId).find((s) => s.position === seam.position);
+
 const Figure = ({ name, value }: { name: string; value: string }) => (
   <div>
     <dt className="font-sans text-ink-3 text-xs">{name}</dt>
-    <dd className="font-semibold text-base">{value}</dd>
+    <dd className="whitespace-nowrap font-semibold text-[13px]">{value}</dd>
   </div>
 );
 

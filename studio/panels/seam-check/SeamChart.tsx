@@ -78,6 +78,8 @@ export function SeamChart({ rows, onOpen }: { rows: readonly SeamRow[]; onOpen: 
     { name: "Click, dB", data: clicks.map((r) => point(r, r.measure?.click ?? FLOOR)) },
     { name: "Level through, dB (right)", data: dips.map((r) => point(r, Math.max(-12, Math.min(12, r.measure?.dip ?? 0)))) },
   ];
+  if (clicks.length + dips.length === 0)
+    return <p className="grid h-full place-items-center px-6 text-center text-ink-3">No seam shown clicks or changes its level.</p>;
   return (
     <div className="h-full px-1" role="img" aria-label={`Chart: ${clicks.length} seams click, of ${rows.length} shown`}>
       <Chart type="scatter" options={options} series={series} height="100%" width="100%" />

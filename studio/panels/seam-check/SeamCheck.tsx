@@ -107,7 +107,7 @@ export function SeamCheck() {
   };
   return (
     <section aria-label="Seam check" className="flex h-[304px] min-w-0 shrink-0 flex-col overflow-hidden border-line border-t bg-surface">
-      <div className="flex h-10 shrink-0 items-center gap-2 overflow-hidden border-line border-b px-3">
+      <div className="flex h-10 shrink-0 items-center gap-1.5 overflow-hidden border-line border-b px-3">
         <h2 className="shrink-0 font-semibold">Seam check</h2>
         <div className="w-[424px] shrink-0 text-[12px]">
           <Segments
@@ -340,7 +340,7 @@ function Choice({
       aria-label={label}
       value={value}
       onChange={(e) => onChange(e.target.value)}
-      className="h-7 w-[92px] min-w-0 shrink rounded-md border border-line bg-raised px-1.5 text-ink-2"
+      className="h-7 w-[104px] min-w-0 shrink rounded-md border border-line bg-raised px-1.5 text-ink-2"
     >
       {options.map(([id, name]) => (
         <option key={id} value={id}>

@@ -1,6 +1,6 @@
 import { type Document, timebaseOf } from "@wet-thread/core/model/document";
 import type { SeamMeasure } from "@wet-thread/core/seam/measure";
-import type { Seam, SeamClass } from "@wet-thread/core/seam/seams";
+import { classify, type Seam, type SeamClass } from "@wet-thread/core/seam/seams";
 import { formatPosition } from "@wet-thread/core/time/format";
 import { laneSeams, seamClass } from "@/timeline/seam-classes";
 
@@ -43,11 +43,17 @@ export function seamRows(doc: Document, measures: ReadonlyMap<string, SeamMeasur
               ? seam.left.name
               : `${seam.left.name} → ${seam.right.name}`
             : (seam.left?.name ?? seam.right?.name ?? ""),
-        class: seam.kind !== "open" ? seam.kind : (measure?.class ?? seamClass(doc, seam)),
+        class: classOf(doc, seam, measure),
         measure,
       };
     });
   });
+}
+
+/** The fades alone may tell; else what was measured, else what the page knows. */
+function classOf(doc: Document, seam: Seam, measure: SeamMeasure | undefined): SeamClass {
+  const byFades = classify(seam, doc.sampleRate, () => undefined);
+  return byFades !== "raw" ? byFades : (measure?.class ?? seamClass(doc, seam));
 }
 
 export function filtered(doc: Document, rows: readonly SeamRow[], filter: Filter): SeamRow[] {
