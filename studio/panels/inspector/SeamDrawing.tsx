@@ -103,7 +103,7 @@ export function SeamDrawing({ doc, seam }: { doc: Document; seam: Seam }) {
         aria-label="The seam: going out, coming in, and what is heard"
       />
       <div className="mt-1.5 flex items-center gap-1.5">
-        <div className="w-[118px]">
+        <div className="w-[104px]">
           <Segments
             label="Both sides"
             value={laid}
@@ -114,7 +114,7 @@ export function SeamDrawing({ doc, seam }: { doc: Document; seam: Seam }) {
             ]}
           />
         </div>
-        <span className="num ml-auto text-ink-2 text-sm">± {formatLength(half, doc.sampleRate)}</span>
+        <span className="num ml-auto whitespace-nowrap text-ink-2 text-sm">± {formatLength(half, doc.sampleRate)}</span>
         <button
           type="button"
           aria-label="Seam: farther"
