@@ -265,3 +265,13 @@ export function stepClip(direction: 1 | -1): void {
   setView({ trackId: next.trackId });
   reveal(next.start);
 }
+
+/** Makes all tracks taller or lower, as one step. */
+export function trackHeights(factor: number): void {
+  const edits = [...doc().tracks.values()].map((t) => ({
+    type: "set-track",
+    trackIds: [t.id],
+    height: Math.round(Math.max(36, Math.min(600, t.height * factor))),
+  }));
+  if (edits.length) session().edit(edits, factor > 1 ? "All tracks taller" : "All tracks lower");
+}

@@ -1,7 +1,8 @@
+import { toast } from "sonner";
 import { transport } from "@/engine/transport";
 import { session } from "@/state/session";
 import { NEIGHBOURS, type Neighbours, OVERLAPS, type Overlaps, REACHES, setSettings, settings } from "@/state/settings";
-import { earlierView, setView, TOOLS, type Tool, view, zoomAt } from "@/state/view";
+import { earlierView, FOLLOWS, type Follow, setView, TOOLS, type Tool, view, zoomAt } from "@/state/view";
 import * as act from "./actions";
 import * as clip from "./clip-actions";
 import { copy, copySection, cut, insertSection, paste } from "./clipboard";
@@ -19,6 +20,21 @@ const middle = (): number => {
   const x = (playhead - start) / samplesPerPixel;
   return x >= 0 && x <= width ? x : width / 2;
 };
+
+const FOLLOW_WORDS: Readonly<Record<Follow, string>> = {
+  page: "The view turns pages with the playhead.",
+  centre: "The playhead stays in the middle.",
+  stay: "The view stays where it is.",
+};
+function nextFollow(): void {
+  const follow = FOLLOWS[(FOLLOWS.indexOf(view().follow) + 1) % FOLLOWS.length];
+  setView({ follow });
+  toast(FOLLOW_WORDS[follow], { id: "follow", duration: 1500 });
+}
+
+const MAGNIFY_STEP = Math.SQRT2;
+const MOST_MAGNIFY = 64;
+const magnify = (by: number): void => setView({ magnify: Math.max(1, Math.min(MOST_MAGNIFY, view().magnify * by)) });
 
 const nextReach = (): void => {
   const { reach } = settings();
@@ -89,6 +105,9 @@ export const COMMANDS: readonly Command[] = [
   { id: "layer-down", title: "One layer down", keys: ["PageDown"], run: () => clip.setLayer("down") },
   { id: "layer-top", title: "To the top layer", keys: ["Shift+PageUp"], run: () => clip.setLayer("top") },
   { id: "layer-bottom", title: "To the bottom layer", keys: ["Shift+PageDown"], run: () => clip.setLayer("bottom") },
+  { id: "snap", title: "Snapping on or off; held, the other way round", keys: ["G"], run: () => setSettings({ snapOn: !settings().snapOn }) },
+  { id: "palette", title: "Find a command", keys: ["Mod+K"], run: () => setView({ panel: "palette" }) },
+  { id: "keys", title: "Keys: see and change them", keys: ["Mod+/"], run: () => setView({ panel: "keys" }) },
   { id: "fan", title: "Look through the layers", keys: ["V"], run: () => setView({ fanned: !view().fanned }) },
   { id: "trim-start", title: "Trim start to the playhead", keys: ["("], run: () => clip.trimToPlayhead("start") },
   { id: "trim-end", title: "Trim end to the playhead", keys: [")"], run: () => clip.trimToPlayhead("end") },
@@ -152,50 +171,21 @@ export const COMMANDS: readonly Command[] = [
   { id: "zoom-selection", title: "Zoom to the selection", keys: ["Z"], run: act.zoomToSelection },
   { id: "zoom-whole", title: "Zoom to the whole piece", keys: ["W"], run: act.zoomToWhole },
   { id: "zoom-back", title: "Back to the earlier view", keys: ["Shift+Z"], run: earlierView },
-  { id: "follow", title: "View follows the playhead, or stays", keys: ["F"], run: () => setView({ follow: !view().follow }) },
+  { id: "follow", title: "View turns pages, keeps the playhead in the middle, or stays", keys: ["F"], run: nextFollow },
+  { id: "magnify", title: "Taller waveforms", keys: ["ArrowUp"], run: () => magnify(MAGNIFY_STEP) },
+  { id: "magnify-less", title: "Lower waveforms", keys: ["ArrowDown"], run: () => magnify(1 / MAGNIFY_STEP) },
+  { id: "magnify-none", title: "Waveforms at their own height", keys: ["Mod+ArrowDown"], run: () => setView({ magnify: 1 }) },
+  { id: "taller", title: "All tracks taller", keys: ["Shift+ArrowUp"], run: () => act.trackHeights(1.25) },
+  { id: "lower", title: "All tracks lower", keys: ["Shift+ArrowDown"], run: () => act.trackHeights(1 / 1.25) },
   { id: "theme", title: "Light or dark", keys: ["Mod+Shift+L"], run: () => setSettings({ theme: settings().theme === "day" ? "vat" : "day" }) },
   { id: "inspector", title: "Show or hide the inspector", keys: ["Shift+I"], run: () => setSettings({ inspector: !settings().inspector }) },
 ];
-
-const byKey = new Map(COMMANDS.flatMap((c) => c.keys.map((k) => [k, c])));
-
-/** The command's key as a person reads it. */
-export function keyOf(id: string): string {
-  const [shown = ""] = COMMANDS.find((c) => c.id === id)?.keys ?? [];
-  return shown
-    .replace("Mod", "Ctrl")
-    .replace("ArrowRight", "→")
-    .replace("ArrowLeft", "←")
-    .replace(/Page(Up|Down)/, "Page $1");
-}
-
-function pressed(e: KeyboardEvent): string {
-  const named = e.key === " " ? "Space" : e.key.length === 1 ? e.key.toUpperCase() : e.key;
-  // A character that needs Shift, such as "+", is its own key; letters and names carry it.
-  const shift = e.shiftKey && (named.length > 1 || /[A-Z]/.test(named));
-  return `${e.ctrlKey || e.metaKey ? "Mod+" : ""}${e.altKey ? "Alt+" : ""}${shift ? "Shift+" : ""}${named}`;
-}
-
-const typing = (target: EventTarget | null): boolean =>
-  target instanceof HTMLElement &&
-  (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) &&
-  !(target instanceof HTMLInputElement && /^(range|checkbox|radio|button)$/.test(target.type));
-/** Open menus take their own keys; sliders and buttons only those that work them. */
-const inMenu = (target: EventTarget | null): boolean =>
-  target instanceof HTMLElement && target.closest("[role=menu],[role=dialog],[role=listbox]") !== null;
-const takes = (target: EventTarget | null, key: string): boolean => {
-  if (!(target instanceof HTMLElement)) return false;
-  if (target.getAttribute("role") === "slider") return /^(Arrow|Page|Home|End)/.test(key);
-  if (target.getAttribute("role") === "tab") return /^Arrow/.test(key);
-  if (/^(BUTTON|A)$/.test(target.tagName)) return key === "Enter";
-  return false;
-};
 
 /** Taps shorter than this set what a key stands for; longer ones, or those that a gesture fell into, only lend it. */
 export const TAP_MS = 250;
 
 /** What a held key lends for as long as it is down: `lend` begins it and returns what ends it; a tap instead does `tap`. */
-interface Loan {
+export interface Loan {
   lend(): () => void;
   tap(): void;
 }
@@ -205,10 +195,10 @@ const lendModes = (lent: ReturnType<typeof view>["lent"]) => (): (() => void) =>
   return () => setView({ lent: {} });
 };
 
-/** Keys that work while they are held: the grid key, the rules of a drag, the tools. */
-const LOANS: ReadonlyMap<string, Loan> = new Map<string, Loan>([
+/** Commands whose keys work while they are held: snapping, the rules of a drag, the tools. */
+export const LOANS: ReadonlyMap<string, Loan> = new Map<string, Loan>([
   [
-    "G",
+    "snap",
     {
       lend() {
         setView({ gridHeld: true });
@@ -218,7 +208,7 @@ const LOANS: ReadonlyMap<string, Loan> = new Map<string, Loan>([
     },
   ],
   [
-    "V",
+    "fan",
     {
       lend() {
         const { fanned } = view();
@@ -228,10 +218,10 @@ const LOANS: ReadonlyMap<string, Loan> = new Map<string, Loan>([
       tap: () => setView({ fanned: !view().fanned }),
     },
   ],
-  ...NEIGHBOURS.map((n): [string, Loan] => [NEIGHBOUR_KEYS[n], { lend: lendModes({ neighbours: n }), tap: () => setSettings({ neighbours: n }) }]),
-  ...OVERLAPS.map((o): [string, Loan] => [OVERLAP_KEYS[o], { lend: lendModes({ overlaps: o }), tap: () => setSettings({ overlaps: o }) }]),
+  ...NEIGHBOURS.map((n): [string, Loan] => [`neighbours-${n}`, { lend: lendModes({ neighbours: n }), tap: () => setSettings({ neighbours: n }) }]),
+  ...OVERLAPS.map((o): [string, Loan] => [`overlaps-${o}`, { lend: lendModes({ overlaps: o }), tap: () => setSettings({ overlaps: o }) }]),
   ...TOOLS.map((tool): [string, Loan] => [
-    TOOL_KEYS[tool][0],
+    `tool-${tool}`,
     {
       lend() {
         const before = view().tool;
@@ -242,69 +232,6 @@ const LOANS: ReadonlyMap<string, Loan> = new Map<string, Loan>([
     },
   ]),
 ]);
-
-/** What the page's gestures tell the keys, and are told by them. */
-export interface GestureKeys {
-  /** Ends a gesture; true when there was one. */
-  cancel(): boolean;
-  /** A key that counts within a gesture went down or up: it is shown anew. */
-  regrip(change: { alt?: boolean }): void;
-  busy(): boolean;
-}
-
-/** Listens for keys until the returned function is called. */
-export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void {
-  const held = new Map<string, { since: number; gestured: boolean; end: () => void; loan: Loan }>();
-  const giveBack = (code: string): void => {
-    const one = held.get(code);
-    if (!one) return;
-    held.delete(code);
-    one.end();
-    if (performance.now() - one.since < TAP_MS && !one.gestured) one.loan.tap();
-    regrip({});
-  };
-  const down = (e: KeyboardEvent): void => {
-    if (e.key === "Alt" && busy()) {
-      e.preventDefault();
-      return regrip({ alt: true });
-    }
-    if (typing(e.target) || inMenu(e.target)) return;
-    const key = pressed(e);
-    if (e.key === "Escape" && cancel()) return;
-    const loan = LOANS.get(key === "Shift+G" || key === "Alt+G" ? "G" : key);
-    if (loan) {
-      e.preventDefault();
-      if (e.repeat || held.has(e.code)) return;
-      held.set(e.code, { since: performance.now(), gestured: busy(), end: loan.lend(), loan });
-      return regrip({});
-    }
-    const command = byKey.get(key);
-    if (!command || takes(e.target, e.key)) return;
-    e.preventDefault();
-    command.run();
-  };
-  const up = (e: KeyboardEvent): void => {
-    if (e.key === "Alt") regrip({ alt: false });
-    giveBack(e.code);
-  };
-  // Held through a gesture the key only lends, however short the press was.
-  const pointer = (): void => {
-    for (const one of held.values()) one.gestured = true;
-  };
-  const blur = (): void => {
-    for (const code of [...held.keys()]) giveBack(code);
-  };
-  window.addEventListener("keydown", down);
-  window.addEventListener("keyup", up);
-  window.addEventListener("blur", blur);
-  window.addEventListener("pointerdown", pointer);
-  return () => {
-    window.removeEventListener("keydown", down);
-    window.removeEventListener("keyup", up);
-    window.removeEventListener("blur", blur);
-    window.removeEventListener("pointerdown", pointer);
-  };
-}
 
 /** Runs a command by its id, as its key would. */
 export function runCommand(id: string): void {

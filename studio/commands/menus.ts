@@ -7,7 +7,8 @@ import type { Zone } from "@/timeline/zones";
 import type { MenuItem } from "@/ui/menu";
 import { selectedBundle } from "./clip-actions";
 import { hasCopy, hasSection, insertSection, pasteAt } from "./clipboard";
-import { COMMANDS, keyOf } from "./commands";
+import { COMMANDS } from "./commands";
+import { keyOf } from "./keys";
 import { addMarker } from "./marks";
 
 const doc = (): Document => session().doc;

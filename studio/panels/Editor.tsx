@@ -2,6 +2,7 @@
 import Link from "next/link";
 import { useEffect, useState } from "react";
 import { zoomToWhole } from "@/commands/actions";
+import { useKeys } from "@/commands/keys";
 import { setTransport, Transport } from "@/engine/transport";
 import { closeMeasurer } from "@/seams/measures";
 import { Session, setSession } from "@/state/session";
@@ -12,8 +13,10 @@ import { Overview } from "@/timeline/Overview";
 import { Timeline } from "@/timeline/Timeline";
 import { DropFiles } from "./DropFiles";
 import { Inspector } from "./Inspector";
+import { KeySheet } from "./KeySheet";
 import { LanePanels } from "./LanePanels";
 import { ModeLine } from "./ModeLine";
+import { Palette } from "./Palette";
 import { OverviewLabel, StatusLine } from "./StatusLine";
 import { SeamCheck } from "./seam-check/SeamCheck";
 import { Tools } from "./Tools";
@@ -80,6 +83,8 @@ export function Editor({ projectId, versionId }: { projectId: string; versionId?
 
 function Opened() {
   const inspector = useSettings((s) => s.inspector);
+  // Keys are shown all over; when they change, so does what is drawn.
+  useKeys((s) => s.changed);
   const seamCheck = useSettings((s) => s.seamCheck);
   const wide = useWide();
   const width = useView((v) => v.width);
@@ -117,6 +122,8 @@ function Opened() {
           {inspector && wide && <Inspector />}
         </div>
         <StatusLine />
+        <Palette />
+        <KeySheet />
       </div>
     </DropFiles>
   );

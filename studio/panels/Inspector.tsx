@@ -1,6 +1,7 @@
 "use client";
 import { Tabs } from "radix-ui";
-import { keyOf, runCommand } from "@/commands/commands";
+import { runCommand } from "@/commands/commands";
+import { keyOf } from "@/commands/keys";
 import { useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { useMedia } from "@/state/use-media";

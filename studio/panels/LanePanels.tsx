@@ -22,9 +22,20 @@ export function LanePanels() {
   const placing = useView((v) => v.placing);
   const panel = useView((v) => v.panel);
   const open = useView((v) => v.openBundle);
+  const magnify = useView((v) => v.magnify);
   return (
     <>
       {open && <OpenBundle id={open} />}
+      {magnify > 1 && (
+        <button
+          type="button"
+          title="Only the drawing is taller; what is heard is the same. Click for their own height."
+          className="num absolute right-2 bottom-2 z-10 rounded-full border border-line bg-raised px-2.5 py-0.5 text-ink-2 text-sm"
+          onClick={() => setView({ magnify: 1 })}
+        >
+          waveforms × {magnify.toFixed(magnify < 10 ? 1 : 0)}
+        </button>
+      )}
       {placing && <PlaceField key={`${placing.x} ${placing.y}`} />}
       {panel === "split" && <SplitPanel />}
       {panel === "repeat" && <RepeatPanel />}

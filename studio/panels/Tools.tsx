@@ -14,7 +14,7 @@ import {
   ZoomIn,
 } from "lucide-react";
 import { zoomToSelection } from "@/commands/actions";
-import { keyOf } from "@/commands/commands";
+import { keyOf } from "@/commands/keys";
 import { setView, type Tool, useView } from "@/state/view";
 import { IconButton } from "@/ui/controls";
 

@@ -2,7 +2,8 @@
 import { Pause, Play, Redo2, Repeat, SkipBack, Undo2 } from "lucide-react";
 import Link from "next/link";
 import { setLoopFromRange } from "@/commands/actions";
-import { keyOf, runCommand } from "@/commands/commands";
+import { runCommand } from "@/commands/commands";
+import { keyOf } from "@/commands/keys";
 import { transport } from "@/engine/transport";
 import { session, useSession } from "@/state/session";
 import { useView } from "@/state/view";

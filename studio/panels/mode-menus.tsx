@@ -1,6 +1,6 @@
 "use client";
 import type { ReactNode } from "react";
-import { keyOf } from "@/commands/commands";
+import { keyOf } from "@/commands/keys";
 import { type Neighbours, type Overlaps, type Reach, type Settings, setSettings } from "@/state/settings";
 import { Key, Picture, Segments } from "@/ui/controls";
 

@@ -74,7 +74,7 @@ afterEach(() => vi.unstubAllGlobals());
 describe("a session", () => {
   it("shows an edit at once and saves it", async () => {
     const s = await Session.open("p");
-    expect(s.edit([addTrack("a")])).toBe(true);
+    expect(s.edit([addTrack("a")])).toBeTruthy();
     expect(order(s)).toEqual(["a"]);
     await saved(s);
     expect(server.doc.piece.trackOrder).toEqual(["a"]);

@@ -6,6 +6,8 @@ import type { Neighbours, Overlaps } from "./settings";
 
 export const TOOLS = ["pointer", "range", "split", "shift", "stamp", "mute", "erase"] as const;
 export type Tool = (typeof TOOLS)[number];
+export const FOLLOWS = ["page", "centre", "stay"] as const;
+export type Follow = (typeof FOLLOWS)[number];
 export type InspectorTab = "clip" | "seam" | "track" | "marks" | "history" | "sources";
 
 export interface TimeRange {
@@ -43,7 +45,10 @@ export interface View {
   readonly markPanel: boolean;
   readonly playhead: number;
   readonly playing: boolean;
-  readonly follow: boolean;
+  /** What the view does while playing: turn a page, keep the playhead in the middle, or stay. */
+  readonly follow: Follow;
+  /** How many times taller waveforms are drawn; what is heard does not change. */
+  readonly magnify: number;
   readonly tab: InspectorTab;
   /** The grid key is down: snapping is the other way round for the gesture. */
   readonly gridHeld: boolean;
@@ -60,7 +65,7 @@ export interface View {
   /** A drop that waits for its exact position. */
   readonly placing: Placing | null;
   /** The panel that is open over the lanes. */
-  readonly panel: "split" | "repeat" | null;
+  readonly panel: "split" | "repeat" | "palette" | "keys" | null;
   /** What the pointer would do where it is, in words. */
   readonly hint: string;
   readonly earlier: { readonly start: number; readonly samplesPerPixel: number } | null;
@@ -81,7 +86,8 @@ export const useView = create<View>(() => ({
   markPanel: false,
   playhead: 0,
   playing: false,
-  follow: true,
+  follow: "page",
+  magnify: 1,
   tab: "clip",
   gridHeld: false,
   lent: {},

@@ -87,6 +87,7 @@ export function Timeline() {
         gridStrength: set.gridStrength,
         gridDye: set.gridDye,
         fanned: v.fanned,
+        magnify: v.magnify,
         gridColumns: gridColumns(viewGrid(doc, set, v.start, v.samplesPerPixel), width, v.start, v.samplesPerPixel / scale, set.showGrid),
       });
       g.putImageData(image, 0, 0);
@@ -100,7 +101,8 @@ export function Timeline() {
       if (v.playing) {
         transport().tick();
         const at = transport().position();
-        if (v.follow && !transport().viewStays) {
+        if (v.follow === "centre" && !transport().viewStays) setView({ start: Math.max(0, at - (v.width / 2) * v.samplesPerPixel) });
+        else if (v.follow === "page" && !transport().viewStays) {
           const x = (at - v.start) / v.samplesPerPixel;
           if (x > v.width * 0.92 || x < 0) setView({ start: Math.max(0, at - v.width * 0.08 * v.samplesPerPixel) });
         }
@@ -156,7 +158,8 @@ export function Timeline() {
           v.scrollY !== old.scrollY ||
           v.width !== old.width ||
           v.height !== old.height ||
-          v.fanned !== old.fanned
+          v.fanned !== old.fanned ||
+          v.magnify !== old.magnify
         )
           all();
         else {

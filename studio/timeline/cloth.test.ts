@@ -50,6 +50,7 @@ const scene: ClothScene = {
   gridStrength: 1,
   gridDye: null,
   fanned: false,
+  magnify: 1,
 };
 
 describe("the cloth raster", () => {

@@ -22,6 +22,8 @@ export interface ClothScene {
   readonly gridStrength: number;
   readonly gridDye: Dye | null;
   readonly fanned: boolean;
+  /** Waveforms are drawn this many times taller. */
+  readonly magnify: number;
 }
 
 interface Dyed {
@@ -149,7 +151,7 @@ function paintClip(pixels: Uint32Array, scene: ClothScene, clip: Clip, colors: D
     for (let y = Math.max(topRow, cut); y < endRow; y++) pixels[y * width + x] = color;
   }
   if (source && perColumn > 0.5) {
-    const factor = gainFactor(clip.gain);
+    const factor = gainFactor(clip.gain) * scene.magnify;
     const parts = Math.min(2, source.channels);
     const waveTop = y0 + waveInset((y1 - y0) / scale) * scale;
     for (let c = 0; c < parts; c++) {

@@ -1,7 +1,7 @@
 import { objectOf } from "@wet-thread/core/edit/bundles/members";
 import { smoothSeam } from "@/commands/actions";
 import { closeBundle, openBundle } from "@/commands/clip-actions";
-import { listenForKeys } from "@/commands/commands";
+import { listenForKeys } from "@/commands/listen";
 import { session } from "@/state/session";
 import { MAX_PIXELS_PER_SAMPLE, MAX_SAMPLES_PER_PIXEL, selectClips, setView, view, zoomAt } from "@/state/view";
 import { lanesHeight } from "./geometry";

@@ -197,7 +197,7 @@ function paintSamples(g: CanvasRenderingContext2D, { doc, view, palette }: Overl
   const count = Math.min(source.length, clip.offset + to - clip.start + LOBES) - first;
   if (near.length < count) near = new Float32Array(2 * count);
   const parts = Math.min(2, source.channels);
-  const factor = gainFactor(clip.gain);
+  const factor = gainFactor(clip.gain) * view.magnify;
   const follower = clip.fadeOut.length > 0 ? blendAfter(doc, clip) : undefined;
   for (let c = 0; c < parts; c++) {
     if (!pageReader.read(clip.sourceId, c, first, near, 0, count)) return;

@@ -3,7 +3,7 @@ import { timebaseOf } from "@wet-thread/core/model/document";
 import { formatPosition } from "@wet-thread/core/time/format";
 import { Repeat } from "lucide-react";
 import { addMarkerAtPlayhead, reveal, sectionFromRange } from "@/commands/actions";
-import { keyOf } from "@/commands/commands";
+import { keyOf } from "@/commands/keys";
 import { session, useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { setView, useView } from "@/state/view";

@@ -11,7 +11,7 @@ import { formatBars, formatLength } from "@wet-thread/core/time/format";
 import { Play, Repeat2, Square } from "lucide-react";
 import { useEffect, useMemo, useState } from "react";
 import { smoothSeam, stepSeam } from "@/commands/actions";
-import { keyOf } from "@/commands/commands";
+import { keyOf } from "@/commands/keys";
 import { transport } from "@/engine/transport";
 import { haveSamples, pageReader } from "@/state/media";
 import { session, useSession } from "@/state/session";

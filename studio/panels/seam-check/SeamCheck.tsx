@@ -8,7 +8,7 @@ import clsx from "clsx";
 import { ArrowDown, ArrowUp, X } from "lucide-react";
 import { type KeyboardEvent, type ReactNode, useEffect, useMemo, useRef, useState } from "react";
 import { reveal, smoothEdit } from "@/commands/actions";
-import { keyOf } from "@/commands/commands";
+import { keyOf } from "@/commands/keys";
 import { measurer, useMeasures } from "@/seams/measures";
 import { session, useSession } from "@/state/session";
 import { setSettings, useSettings } from "@/state/settings";

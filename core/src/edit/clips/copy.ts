@@ -59,7 +59,7 @@ export const copy = defineEdit({
   },
 });
 
-/** Copies at most this many; more is surely a slip of the hand. */
+/** Copies at most this many; more is surely not meant. */
 const MOST_COPIES = 10_000;
 
 export const repeat = defineEdit({

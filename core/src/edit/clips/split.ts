@@ -54,7 +54,7 @@ export const equalCuts = (clip: Clip, parts: number): number[] =>
 export const cutsEvery = (clip: Clip, length: number): number[] =>
   Array.from({ length: Math.ceil(clip.length / length) - 1 }, (_, i) => clip.start + (i + 1) * length);
 
-/** More pieces than this are surely a slip of the hand. */
+/** More pieces than this are surely not meant. */
 const MOST_PARTS = 4096;
 
 export const split = defineEdit({

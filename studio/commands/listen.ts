@@ -1,0 +1,82 @@
+import { LOANS, type Loan, TAP_MS } from "./commands";
+import { commandOf, pressed } from "./keys";
+
+const typing = (target: EventTarget | null): boolean =>
+  target instanceof HTMLElement &&
+  (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName)) &&
+  !(target instanceof HTMLInputElement && /^(range|checkbox|radio|button)$/.test(target.type));
+/** Open menus take their own keys; sliders and buttons only those that work them. */
+const inMenu = (target: EventTarget | null): boolean =>
+  target instanceof HTMLElement && target.closest("[role=menu],[role=dialog],[role=listbox]") !== null;
+const takes = (target: EventTarget | null, key: string): boolean => {
+  if (!(target instanceof HTMLElement)) return false;
+  if (target.getAttribute("role") === "slider") return /^(Arrow|Page|Home|End)/.test(key);
+  if (target.getAttribute("role") === "tab") return /^Arrow/.test(key);
+  if (/^(BUTTON|A)$/.test(target.tagName)) return key === "Enter";
+  return false;
+};
+
+/** What the page's gestures tell the keys, and are told by them. */
+export interface GestureKeys {
+  /** Ends a gesture; true when there was one. */
+  cancel(): boolean;
+  /** A key that counts within a gesture went down or up: it is shown anew. */
+  regrip(change: { alt?: boolean }): void;
+  busy(): boolean;
+}
+
+/** Listens for keys until the returned function is called. */
+export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void {
+  const held = new Map<string, { since: number; gestured: boolean; end: () => void; loan: Loan }>();
+  const giveBack = (code: string): void => {
+    const one = held.get(code);
+    if (!one) return;
+    held.delete(code);
+    one.end();
+    if (performance.now() - one.since < TAP_MS && !one.gestured) one.loan.tap();
+    regrip({});
+  };
+  const down = (e: KeyboardEvent): void => {
+    if (e.key === "Alt" && busy()) {
+      e.preventDefault();
+      return regrip({ alt: true });
+    }
+    if (typing(e.target) || inMenu(e.target)) return;
+    const key = pressed(e);
+    if (e.key === "Escape" && cancel()) return;
+    // The grid key counts with Shift and Alt too, which mean something else in a drag.
+    const bare = commandOf(key.replace(/^(Alt\+|Shift\+)+/, ""));
+    const command = commandOf(key) ?? (bare?.id === "snap" ? bare : undefined);
+    const loan = command && LOANS.get(command.id);
+    if (loan) {
+      e.preventDefault();
+      if (e.repeat || held.has(e.code)) return;
+      held.set(e.code, { since: performance.now(), gestured: busy(), end: loan.lend(), loan });
+      return regrip({});
+    }
+    if (!command || takes(e.target, e.key)) return;
+    e.preventDefault();
+    command.run();
+  };
+  const up = (e: KeyboardEvent): void => {
+    if (e.key === "Alt") regrip({ alt: false });
+    giveBack(e.code);
+  };
+  // Held through a gesture the key only lends, however short the press was.
+  const pointer = (): void => {
+    for (const one of held.values()) one.gestured = true;
+  };
+  const blur = (): void => {
+    for (const code of [...held.keys()]) giveBack(code);
+  };
+  window.addEventListener("keydown", down);
+  window.addEventListener("keyup", up);
+  window.addEventListener("blur", blur);
+  window.addEventListener("pointerdown", pointer);
+  return () => {
+    window.removeEventListener("keydown", down);
+    window.removeEventListener("keyup", up);
+    window.removeEventListener("blur", blur);
+    window.removeEventListener("pointerdown", pointer);
+  };
+}
