@@ -4,7 +4,7 @@ import { EditorPage } from "../editor";
 
 /**
  * Collects what the ear gets, frame by frame as the worklet takes them, in a worker of its own that waits on the read index: the page may be
- * busy, and the ring is soon written over.
+ * busy, and the ring is soon written over. It runs a little ahead of the ear, well short of where an edit may still be laid in.
  */
 const COLLECTOR = `onmessage = ({ data: { memory, frames } }) => {
   const header = new Int32Array(memory, 0, 8);
@@ -16,7 +16,7 @@ const COLLECTOR = `onmessage = ({ data: { memory, frames } }) => {
   while (n < frames) {
     const read = Atomics.load(header, 0);
     if (Atomics.load(header, 2) === 1) {
-      const to = Math.min(read + 1024, Atomics.load(header, 1));
+      const to = Math.min(read + 256, Atomics.load(header, 1));
       for (; at < to && n < frames; at++) heard[n++] = left[at & 16383];
       Atomics.store(counter, 0, n);
     } else at = read;
