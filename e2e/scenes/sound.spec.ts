@@ -16,7 +16,7 @@ const COLLECTOR = `onmessage = ({ data: { memory, frames } }) => {
   while (n < frames) {
     const read = Atomics.load(header, 0);
     if (Atomics.load(header, 2) === 1) {
-      const to = Math.min(read + 256, Atomics.load(header, 1));
+      const to = Math.min(read + 1024, Atomics.load(header, 1));
       for (; at < to && n < frames; at++) heard[n++] = left[at & 16383];
       Atomics.store(counter, 0, n);
     } else at = read;

@@ -10,7 +10,7 @@ import { HEAD_START, HEADER, RING_FRAMES, type Ring, ringOf } from "./ring";
 const BLOCK = 1024;
 /** An edit is heard this many frames after what is being played now, and never nearer to it than SWAP_LEAST; the old sound glides into the new over GLIDE frames. */
 const SWAP_AHEAD = 3072;
-const SWAP_LEAST = 1280;
+const SWAP_LEAST = 2048;
 const GLIDE = 240;
 /** How far ahead chunks of recordings are fetched, in seconds. */
 const FETCH_AHEAD_SECONDS = 4;
