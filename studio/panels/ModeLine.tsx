@@ -45,7 +45,7 @@ export function ModeLine() {
   return (
     <section
       aria-label="Mode line"
-      className="flex items-center gap-2 overflow-hidden whitespace-nowrap border-line border-t bg-ground px-3.5 text-[13.5px] text-ink-2"
+      className="flex items-center gap-2 overflow-hidden whitespace-nowrap border-line border-t bg-ground px-3.5 text-[13.5px] text-ink-2 max-[1100px]:gap-1.5 max-[1100px]:px-2 max-[1100px]:text-[12.5px]"
       data-testid="mode-line"
     >
       <span>Neighbours</span>
@@ -134,7 +134,7 @@ export function ModeLine() {
   );
 }
 
-const Bar = () => <span className="mx-2 h-4 w-px shrink-0 bg-line" />;
+const Bar = () => <span className="mx-2 h-4 w-px shrink-0 bg-line max-[1100px]:mx-0" />;
 
 function Word({ text, dye, lit, ...rest }: { text: string; dye: string; lit?: boolean }) {
   return (
@@ -145,7 +145,7 @@ function Word({ text, dye, lit, ...rest }: { text: string; dye: string; lit?: bo
       style={{ borderColor: `var(--${dye})` }}
     >
       {text}
-      <ChevronDown size={12} className="text-ink-3" aria-hidden />
+      <ChevronDown size={12} className="text-ink-3 max-[1100px]:hidden" aria-hidden />
     </button>
   );
 }
