@@ -134,6 +134,15 @@ test("a mode is lent to one drag while its key is held, and the mode line says s
   const moved = (await editor.clip("b")).start - 2.5 * RATE;
   expect(moved).toBeGreaterThan(RATE / 3);
   expect((await editor.clip("c")).start).toBe(4 * RATE + moved);
+  // One for neighbours and one for overlaps can be held together; each ends with its own key.
+  await page.keyboard.down("2");
+  await page.keyboard.down("7");
+  await expect(page.getByTestId("mode-line")).toContainText(/move along.*cover/);
+  await page.keyboard.up("7");
+  await expect(page.getByTestId("mode-line")).toContainText("move along");
+  await page.keyboard.up("2");
+  await page.keyboard.press("1");
+  await page.keyboard.press("6");
   // Tapped, a key sets the mode.
   await page.keyboard.press("3");
   await expect(page.getByTestId("mode-line")).toContainText("change places");

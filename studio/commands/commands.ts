@@ -191,8 +191,9 @@ export interface Loan {
 }
 
 const lendModes = (lent: ReturnType<typeof view>["lent"]) => (): (() => void) => {
-  setView({ lent });
-  return () => setView({ lent: {} });
+  // A rule for neighbours and one for overlaps may be held together; each gives back only its own.
+  setView({ lent: { ...view().lent, ...lent } });
+  return () => setView({ lent: Object.fromEntries(Object.entries(view().lent).filter(([rule]) => !(rule in lent))) });
 };
 
 /** Commands whose keys work while they are held: snapping, the rules of a drag, the tools. */
