@@ -39,6 +39,13 @@ export class Fingers {
     await this.send("touchEnd", []);
   }
 
+  /** Fingers put down and left where they are while something is looked at. */
+  async rest(spots: readonly Spot[], during: () => Promise<void>): Promise<void> {
+    await this.send("touchStart", spots);
+    await during();
+    await this.send("touchEnd", []);
+  }
+
   /** Pressed until a menu is there. */
   async longPress(spot: Spot): Promise<void> {
     await this.send("touchStart", [spot]);

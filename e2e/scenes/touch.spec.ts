@@ -35,6 +35,14 @@ test("scene 14, touch only: pinch, lock, trims, fades, gain, three clips picked 
   expect(Math.abs((await editor.at(at(9), "treadle")).x - around.x)).toBeLessThan(2);
   expect((await editor.version()).revision).toBe(before.revision);
 
+  // Two fingers that rest are no long press: once the time of one is over, no menu is there.
+  const resting = [around, { x: around.x + 60, y: around.y }];
+  await touch.rest(resting, async () => {
+    const begun = await page.evaluate(() => performance.now());
+    await page.waitForFunction((t) => performance.now() - t > 900, begun);
+    await expect(page.getByRole("menu")).toHaveCount(0);
+  });
+
   // Locked, a finger scrolls and edits nothing.
   await page.getByRole("button", { name: /^Lock the view/ }).tap();
   const bed = (await editor.lane("treadle"))[0];

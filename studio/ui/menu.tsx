@@ -1,10 +1,30 @@
 "use client";
 import clsx from "clsx";
 import { ContextMenu } from "radix-ui";
-import { type ReactNode, useState } from "react";
+import { type ReactNode, useEffect, useState } from "react";
 
 /** One line of a context menu; "-" parts groups. */
 export type MenuItem = "-" | { readonly label: string; readonly keys?: string; readonly danger?: boolean; readonly off?: boolean; run(): void };
+
+/** Whether more than one finger is down: two that rest on the glass are a pinch that begins, not a long press. */
+function useManyFingers(): boolean {
+  const [many, setMany] = useState(false);
+  useEffect(() => {
+    const fingers = new Set<number>();
+    const count = (e: PointerEvent): void => {
+      if (e.pointerType !== "touch") return;
+      if (e.type === "pointerdown") fingers.add(e.pointerId);
+      else fingers.delete(e.pointerId);
+      setMany(fingers.size > 1);
+    };
+    const events = ["pointerdown", "pointerup", "pointercancel"] as const;
+    for (const event of events) window.addEventListener(event, count, true);
+    return () => {
+      for (const event of events) window.removeEventListener(event, count, true);
+    };
+  }, []);
+  return many;
+}
 
 /** A context menu by right click or long press; its items are asked for when it opens, with the event's place. */
 export function Menu({
@@ -20,6 +40,7 @@ export function Menu({
   onOpened?: () => void;
 }) {
   const [list, setList] = useState<readonly MenuItem[]>([]);
+  const manyFingers = useManyFingers();
   return (
     <ContextMenu.Root
       onOpenChange={(open) => {
@@ -30,6 +51,7 @@ export function Menu({
     >
       <ContextMenu.Trigger
         asChild
+        disabled={manyFingers}
         onContextMenu={(e) => onOpen?.(e.target as HTMLElement, e.clientX, e.clientY)}
         onPointerDown={(e) => e.pointerType !== "mouse" && onOpen?.(e.target as HTMLElement, e.clientX, e.clientY)}
       >
