@@ -10,8 +10,9 @@ import { transport } from "@/engine/transport";
 import { modeRules } from "@/state/modes";
 import { session } from "@/state/session";
 import { settings, stepInForce } from "@/state/settings";
-import { selectClips, setView, showSpan, view } from "@/state/view";
-import { laneBoxes } from "@/timeline/geometry";
+import { selectClips, setView, spanInView, view } from "@/state/view";
+import { goTo, type Place, showSpan, stepView } from "@/state/view-history";
+import { HEIGHTS, laneBoxes, mostScroll, scrollTo } from "@/timeline/geometry";
 import { viewGrid } from "@/timeline/grid-columns";
 import { placePlayhead } from "@/timeline/range-gestures";
 import { findSeam, laneSeams } from "@/timeline/seam-classes";
@@ -94,11 +95,17 @@ export function stepSeam(direction: 1 | -1): void {
   reveal(next.position);
 }
 
+export function toEnd(): void {
+  const end = documentEnd(doc());
+  placePlayhead(end);
+  reveal(end);
+}
+
 /** Brings a position into view at the same zoom. */
 export function reveal(position: number): void {
   const { start, width, samplesPerPixel } = view();
   const x = (position - start) / samplesPerPixel;
-  if (x < 40 || x > width - 40) setView({ start: Math.max(0, position - (width * samplesPerPixel) / 2) });
+  if (x < 40 || x > width - 40) goTo({ start: Math.max(0, position - (width * samplesPerPixel) / 2) });
 }
 
 /** The playhead to the next or previous hit that is heard on the tracks meant. */
@@ -229,12 +236,86 @@ export function setLoopFromRange(): void {
 
 export const zoomToWhole = (): void => showSpan(0, Math.max(documentEnd(doc()), doc().sampleRate * 4), 0.01);
 
-export function zoomToSelection(): void {
-  const { range } = view();
+/** The span and the tracks of what is selected: the range, clips, or the chosen seam with a little around it. */
+function selectedSpan(): { start: number; end: number; trackIds: string[] } | null {
+  const { range, seamId } = view();
   const clips = selectedClips();
-  if (range) showSpan(range.start, range.end);
-  else if (clips.length) showSpan(Math.min(...clips.map((c) => c.start)), Math.max(...clips.map(clipEnd)));
+  if (range) return { ...range, trackIds: [...range.trackIds] };
+  if (clips.length) {
+    let [start, end] = [Number.POSITIVE_INFINITY, 0];
+    for (const c of clips) [start, end] = [Math.min(start, c.start), Math.max(end, clipEnd(c))];
+    return { start, end, trackIds: [...new Set(clips.map((c) => c.trackId))] };
+  }
+  const seam = findSeam(doc(), seamId);
+  if (!seam) return null;
+  const around = Math.round(doc().sampleRate * CLOSE_SEAM_SECONDS);
+  return { start: Math.max(0, seam.position - around), end: seam.position + around, trackIds: [seam.trackId] };
+}
+
+/** How much of both sides of a seam a close-up of it shows. */
+const CLOSE_SEAM_SECONDS = 0.02;
+
+export function zoomToSelection(): void {
+  const span = selectedSpan();
+  if (span) showSpan(span.start, span.end);
   else zoomToWhole();
+}
+
+/** The view before a close-up, to which the same key goes back. */
+let beforeCloseUp: Place | null = null;
+
+/** Fits what is selected wide and tall; while that is so, goes back to where the view was. */
+export function closeUp(): void {
+  if (view().tall) {
+    goTo(beforeCloseUp ?? { tall: null });
+    return;
+  }
+  const span = selectedSpan();
+  if (!span) return void toast("Select a clip, a range or a seam to see it close up.", { id: "close-up" });
+  const { start, samplesPerPixel, scrollY, height } = view();
+  beforeCloseUp = { start, samplesPerPixel, scrollY, tall: null };
+  const boxes = laneBoxes(doc());
+  const [first, last] = [boxes.findIndex((b) => span.trackIds.includes(b.trackId)), boxes.findLastIndex((b) => span.trackIds.includes(b.trackId))];
+  // Tracks in between keep their heights, as far as there is room.
+  const between = boxes.slice(first, last + 1).filter((b) => !span.trackIds.includes(b.trackId));
+  const room = height - between.reduce((sum, b) => sum + b.height, 0);
+  const tall = { trackIds: new Set(span.trackIds), height: Math.max(HEIGHTS.close, Math.floor(room / span.trackIds.length)) };
+  goTo({ ...spanInView(span.start, span.end), tall, scrollY: boxes[first]?.top ?? 0 });
+}
+
+export function earlierView(): void {
+  if (!stepView("back")) toast("There is no earlier view.", { id: "step" });
+}
+export function laterView(): void {
+  if (!stepView("forward")) toast("There is no later view.", { id: "step" });
+}
+
+/** Scrolls by a part of what is in view; the playhead stays where it is. */
+export function scrollBy(across: number, down: number): void {
+  const { start, scrollY, width, height, samplesPerPixel } = view();
+  scrollTo(doc(), start + across * width * samplesPerPixel, scrollY + down * height);
+}
+
+/** Chooses the next or previous track that is shown, and brings it into view. */
+export function stepTrack(direction: 1 | -1): void {
+  const boxes = laneBoxes(doc());
+  const at = boxes.findIndex((b) => b.trackId === view().trackId);
+  const box = boxes[at < 0 ? (direction > 0 ? 0 : boxes.length - 1) : at + direction];
+  if (!box) return;
+  setView({ trackId: box.trackId });
+  const { scrollY, height } = view();
+  if (box.top < scrollY) setView({ scrollY: box.top });
+  else if (box.top + box.height > scrollY + height) setView({ scrollY: Math.min(mostScroll(doc()), box.top + box.height - height) });
+}
+
+/** Where the playhead is, as a bound of the range on the tracks meant. */
+export function rangeFromPlayhead(bound: "start" | "end"): void {
+  const { range, playing } = view();
+  const at = Math.round(playing ? transport().position() : view().playhead);
+  const trackIds = range?.trackIds ?? tracksMeant();
+  const other = bound === "start" ? Math.max(range?.end ?? documentEnd(doc()), at + 1) : Math.min(range?.start ?? 0, at - 1);
+  if (other < 0) return void toast("A range ends after it starts.", { id: "range" });
+  setView({ range: bound === "start" ? { start: at, end: other, trackIds } : { start: other, end: at, trackIds }, clipIds: new Set(), seamId: null });
 }
 
 export function selectAll(): void {
@@ -266,12 +347,16 @@ export function stepClip(direction: 1 | -1): void {
   reveal(next.start);
 }
 
-/** Makes all tracks taller or lower, as one step. */
-export function trackHeights(factor: number): void {
-  const edits = [...doc().tracks.values()].map((t) => ({
-    type: "set-track",
-    trackIds: [t.id],
-    height: Math.round(Math.max(36, Math.min(600, t.height * factor))),
-  }));
-  if (edits.length) session().edit(edits, factor > 1 ? "All tracks taller" : "All tracks lower");
+/** The edits that make all tracks, or some, taller or lower by a factor. */
+export const heightEdits = (factor: number, ids?: readonly string[]): Edit[] =>
+  [...doc().tracks.values()]
+    .filter((t) => !ids || ids.includes(t.id))
+    .map((t) => ({ type: "set-track", trackIds: [t.id], height: Math.round(Math.max(HEIGHTS.least, Math.min(HEIGHTS.most, t.height * factor))) }));
+
+/** Makes all tracks taller or lower, or only the chosen one, as one step. */
+export function trackHeights(factor: number, chosenOnly = false): void {
+  const track = doc().tracks.get(view().trackId ?? "");
+  if (chosenOnly && !track) return void toast("Choose a track first.", { id: "select" });
+  const edits = heightEdits(factor, chosenOnly && track ? [track.id] : undefined);
+  if (edits.length) session().edit(edits, `${chosenOnly ? (track?.name ?? "") : "All tracks"} ${factor > 1 ? "taller" : "lower"}`);
 }

@@ -2,10 +2,12 @@ import { toast } from "sonner";
 import { transport } from "@/engine/transport";
 import { session } from "@/state/session";
 import { NEIGHBOURS, type Neighbours, OVERLAPS, type Overlaps, REACHES, setSettings, settings } from "@/state/settings";
-import { earlierView, FOLLOWS, type Follow, setView, TOOLS, type Tool, view, zoomAt } from "@/state/view";
+import { FOLLOWS, type Follow, setView, TOOLS, type Tool, view, zoomAt } from "@/state/view";
+import { placePlayhead } from "@/timeline/range-gestures";
 import * as act from "./actions";
 import * as clip from "./clip-actions";
 import { copy, copySection, cut, insertSection, paste } from "./clipboard";
+import * as listen from "./listening";
 
 /** Something that can be done, with its key. A key is written as it is pressed: Mod is Ctrl or Cmd. */
 export interface Command {
@@ -30,6 +32,15 @@ function nextFollow(): void {
   const follow = FOLLOWS[(FOLLOWS.indexOf(view().follow) + 1) % FOLLOWS.length];
   setView({ follow });
   toast(FOLLOW_WORDS[follow], { id: "follow", duration: 1500 });
+}
+
+function nextAfterStop(): void {
+  const afterStop = settings().afterStop === "stay" ? "return" : "stay";
+  setSettings({ afterStop });
+  toast(afterStop === "stay" ? "After stopping, the playhead stays." : "After stopping, the playhead returns to where play began.", {
+    id: "after-stop",
+    duration: 1800,
+  });
 }
 
 const MAGNIFY_STEP = Math.SQRT2;
@@ -67,22 +78,34 @@ const TOOL_KEYS: Readonly<Record<Tool, readonly [string, string]>> = {
   stamp: ["T", "Stamp tool"],
   mute: ["Q", "Mute tool"],
   erase: ["E", "Erase tool"],
+  listen: ["8", "Listen tool"],
+  zoom: ["9", "Zoom tool"],
+  hand: ["`", "Hand tool"],
 };
 
 export const COMMANDS: readonly Command[] = [
   { id: "play", title: "Play or stop", keys: ["Space"], run: () => transport().toggle() },
+  { id: "play-range", title: "Play the range, or the selected clips", keys: ["Shift+Space"], run: listen.playSelection },
+  { id: "play-from", title: "Play from where the selection begins", keys: ["Shift+Enter"], run: listen.playFromSelection },
+  { id: "play-to", title: "Play up to the playhead", keys: ["Mod+Enter"], run: () => listen.playTo(Math.round(view().playhead)) },
+  { id: "solo", title: "Solo the track; held, only while it is held", keys: ["'"], run: listen.toggleSolo },
   {
-    id: "play-range",
-    title: "Play the range",
-    keys: ["Shift+Space"],
-    run: () => void transport().play(view().range?.start ?? view().playhead, view().range?.end ?? null),
+    id: "metronome",
+    title: "Metronome on or off",
+    keys: ["Shift+T"],
+    run: () => setSettings({ metronome: { ...settings().metronome, on: !settings().metronome.on } }),
   },
+  { id: "after-stop", title: "After stopping: stay, or return to where play began", keys: ["Shift+Q"], run: nextAfterStop },
   {
     id: "to-start",
     title: "Playhead to the start",
     keys: ["Home"],
-    run: () => (view().playing ? void transport().play(0) : setView({ playhead: 0, start: 0 })),
+    run: () => {
+      placePlayhead(0);
+      setView({ start: 0 });
+    },
   },
+  { id: "to-end", title: "Playhead to the end", keys: ["End"], run: act.toEnd },
   { id: "loop", title: "Loop on or off, or from the range", keys: ["L"], run: act.setLoopFromRange },
   { id: "undo", title: "Undo", keys: ["Mod+Z"], run: () => session().back("undo") },
   { id: "redo", title: "Redo", keys: ["Mod+Shift+Z", "Mod+Y"], run: () => session().back("redo") },
@@ -170,13 +193,25 @@ export const COMMANDS: readonly Command[] = [
   { id: "zoom-out", title: "Zoom out", keys: ["-"], run: () => zoomAt(middle(), 1.6) },
   { id: "zoom-selection", title: "Zoom to the selection", keys: ["Z"], run: act.zoomToSelection },
   { id: "zoom-whole", title: "Zoom to the whole piece", keys: ["W"], run: act.zoomToWhole },
-  { id: "zoom-back", title: "Back to the earlier view", keys: ["Shift+Z"], run: earlierView },
+  { id: "zoom-back", title: "Back to the earlier view", keys: ["Shift+Z"], run: act.earlierView },
+  { id: "zoom-forward", title: "Forward to the later view", keys: ["Alt+Z"], run: act.laterView },
+  { id: "close-up", title: "Close-up of the selection, and back", keys: ["Shift+C"], run: act.closeUp },
+  { id: "scroll-later", title: "Scroll later", keys: ["Mod+ArrowRight"], run: () => act.scrollBy(0.5, 0) },
+  { id: "scroll-earlier", title: "Scroll earlier", keys: ["Mod+ArrowLeft"], run: () => act.scrollBy(-0.5, 0) },
+  { id: "scroll-down", title: "Scroll down", keys: ["Alt+PageDown"], run: () => act.scrollBy(0, 0.5) },
+  { id: "scroll-up", title: "Scroll up", keys: ["Alt+PageUp"], run: () => act.scrollBy(0, -0.5) },
+  { id: "next-track", title: "Next track", keys: ["Alt+ArrowDown"], run: () => act.stepTrack(1) },
+  { id: "previous-track", title: "Previous track", keys: ["Alt+ArrowUp"], run: () => act.stepTrack(-1) },
+  { id: "range-start", title: "Range starts at the playhead", keys: [";"], run: () => act.rangeFromPlayhead("start") },
+  { id: "range-end", title: "Range ends at the playhead", keys: [":"], run: () => act.rangeFromPlayhead("end") },
   { id: "follow", title: "View turns pages, keeps the playhead in the middle, or stays", keys: ["F"], run: nextFollow },
   { id: "magnify", title: "Taller waveforms", keys: ["ArrowUp"], run: () => magnify(MAGNIFY_STEP) },
   { id: "magnify-less", title: "Lower waveforms", keys: ["ArrowDown"], run: () => magnify(1 / MAGNIFY_STEP) },
   { id: "magnify-none", title: "Waveforms at their own height", keys: ["Mod+ArrowDown"], run: () => setView({ magnify: 1 }) },
   { id: "taller", title: "All tracks taller", keys: ["Shift+ArrowUp"], run: () => act.trackHeights(1.25) },
   { id: "lower", title: "All tracks lower", keys: ["Shift+ArrowDown"], run: () => act.trackHeights(1 / 1.25) },
+  { id: "track-taller", title: "The chosen track taller", keys: ["Alt+Shift+ArrowUp"], run: () => act.trackHeights(1.25, true) },
+  { id: "track-lower", title: "The chosen track lower", keys: ["Alt+Shift+ArrowDown"], run: () => act.trackHeights(1 / 1.25, true) },
   { id: "theme", title: "Light or dark", keys: ["Mod+Shift+L"], run: () => setSettings({ theme: settings().theme === "day" ? "vat" : "day" }) },
   { id: "inspector", title: "Show or hide the inspector", keys: ["Shift+I"], run: () => setSettings({ inspector: !settings().inspector }) },
 ];
@@ -208,6 +243,7 @@ export const LOANS: ReadonlyMap<string, Loan> = new Map<string, Loan>([
       tap: () => setSettings({ snapOn: !settings().snapOn }),
     },
   ],
+  ["solo", { lend: listen.soloHeld, tap: listen.toggleSolo }],
   [
     "fan",
     {

@@ -1,7 +1,9 @@
 import type { Document } from "@wet-thread/core/model/document";
 import { clipEnd } from "@wet-thread/core/model/schema";
+import { transport } from "@/engine/transport";
 import { session } from "@/state/session";
-import { selectClips, setView, showSpan, view } from "@/state/view";
+import { selectClips, setView, view } from "@/state/view";
+import { showSpan } from "@/state/view-history";
 import { placePlayhead } from "@/timeline/range-gestures";
 import type { Zone } from "@/timeline/zones";
 import type { MenuItem } from "@/ui/menu";
@@ -9,6 +11,7 @@ import { selectedBundle } from "./clip-actions";
 import { hasCopy, hasSection, insertSection, pasteAt } from "./clipboard";
 import { COMMANDS } from "./commands";
 import { keyOf } from "./keys";
+import { playTo } from "./listening";
 import { addMarker } from "./marks";
 
 const doc = (): Document => session().doc;
@@ -27,6 +30,12 @@ const pasteHere = (at: number, trackId: string | undefined): MenuItem => ({
 });
 const sectionHere = (at: number): MenuItem => ({ label: "Insert section here", off: !hasSection(), run: () => insertSection(at) });
 const markerHere = (at: number): MenuItem => ({ label: "Set a marker here", run: () => addMarker(at) });
+
+const listenHere = (at: number): MenuItem[] => [
+  { label: "Playhead here", run: () => placePlayhead(at) },
+  { label: "Play from here", run: () => void transport().play(at) },
+  { label: "Play up to here", run: () => playTo(at) },
+];
 
 /** What can be done with the range. */
 function rangeItems(): MenuItem[] {
@@ -53,7 +62,9 @@ function rangeItems(): MenuItem[] {
     "-",
     of("loop", "Loop the range"),
     of("section"),
+    of("play-range"),
     of("zoom-selection"),
+    of("close-up"),
   ];
 }
 
@@ -89,6 +100,9 @@ function clipItems(zone: Zone, at: number): MenuItem[] {
     ...(bundle?.pattern ? [of("independent")] : []),
     ...(layered ? (["-", of("layer-up"), of("layer-down"), of("layer-top"), of("layer-bottom"), of("fan")] as MenuItem[]) : []),
     "-",
+    ...listenHere(at),
+    of("close-up"),
+    "-",
     of("range-of-selection"),
     of("select-later"),
     of("select-track"),
@@ -123,16 +137,7 @@ export function laneItems(zone: Zone, at: number): MenuItem[] {
     return clipItems(zone, at);
   }
   if (zone.box) setView({ trackId: zone.box.trackId });
-  return [
-    pasteHere(at, zone.box?.trackId),
-    sectionHere(at),
-    "-",
-    markerHere(at),
-    { label: "Playhead here", run: () => placePlayhead(at) },
-    "-",
-    of("select-track"),
-    of("select-all"),
-  ];
+  return [pasteHere(at, zone.box?.trackId), sectionHere(at), "-", markerHere(at), ...listenHere(at), "-", of("select-track"), of("select-all")];
 }
 
 /** The menu of a ruler, or of a marker or section on it. */
@@ -169,17 +174,7 @@ export function rulerItems(at: number, markId: string | null): MenuItem[] {
       { label: "Remove the section's name", run: () => void session().edit([{ type: "remove-section", id: section.id }]) },
     ];
   }
-  return [
-    markerHere(at),
-    { label: "Playhead here", run: () => placePlayhead(at) },
-    "-",
-    sectionHere(at),
-    of("insert-time"),
-    of("remove-time"),
-    "-",
-    of("loop"),
-    of("section"),
-  ];
+  return [markerHere(at), ...listenHere(at), "-", sectionHere(at), of("insert-time"), of("remove-time"), "-", of("loop"), of("section")];
 }
 
 /** The menu of a track's head. */

@@ -11,6 +11,14 @@ export class ChunkReader implements PcmReader {
   private readonly chunks = new Map<string, Float32Array>();
   private readonly coming = new Map<string, Promise<void>>();
   channels: ReadonlyMap<string, SourceInfo> = new Map();
+  private missing = false;
+
+  /** Whether anything that was read since the last call was not there. */
+  takeMissing(): boolean {
+    const { missing } = this;
+    this.missing = false;
+    return missing;
+  }
 
   /** Fetches what some stretches need; resolves when all of it is here. */
   async prepare(spans: readonly { sourceId: string; from: number; to: number }[]): Promise<void> {
@@ -54,6 +62,8 @@ export class ChunkReader implements PcmReader {
       const all = this.chunks.get(`${sourceId} ${index}`);
       return all && channelOf(all, channels, channel);
     };
-    return readChunked(chunk, from, out, at, count);
+    const whole = readChunked(chunk, from, out, at, count);
+    this.missing ||= !whole;
+    return whole;
   }
 }

@@ -1,7 +1,9 @@
 /// <reference lib="webworker" />
-import { applyChanges, type Change, type Document, documentFrom } from "@wet-thread/core/model/document";
+import { applyChanges, type Change, type Document, documentFrom, timebaseOf } from "@wet-thread/core/model/document";
 import type { VersionData } from "@wet-thread/core/model/schema";
+import { Metronome } from "@wet-thread/core/render/metronome";
 import { Renderer, spansNeeded } from "@wet-thread/core/render/renderer";
+import { SCRUB_BLOCK, Scrub } from "@wet-thread/core/render/scrub";
 import { ChunkReader } from "./chunk-reader";
 import type { FromEngine, ToEngine } from "./messages";
 import { HEAD_START, HEADER, RING_FRAMES, type Ring, ringOf } from "./ring";
@@ -12,6 +14,8 @@ const BLOCK = 1024;
 const SWAP_AHEAD = 3072;
 const SWAP_LEAST = 2048;
 const GLIDE = 240;
+/** Frames that wait in the ring while scrubbing: few, so that the ear is under the hand. */
+const SCRUB_AHEAD = 2048;
 /** How far ahead chunks of recordings are fetched, in seconds. */
 const FETCH_AHEAD_SECONDS = 4;
 
@@ -32,6 +36,10 @@ class Engine {
   private loop: Loop | null = null;
   private stopAt: number | null = null;
   private session = 0;
+  private metronome: Metronome;
+  private metronomeGain = 0;
+  private wanted = 0;
+  private scrubbing = false;
   /** Where each written frame came from, so that an edit can be laid over what waits in the ring. */
   private trail: { frame: number; position: number }[] = [];
 
@@ -41,6 +49,7 @@ class Engine {
   ) {
     this.renderer = new Renderer(doc, this.reader, { live: true });
     this.setSources(doc);
+    this.metronome = new Metronome(timebaseOf(doc));
   }
 
   private setSources(doc: Document): void {
@@ -74,6 +83,12 @@ class Engine {
     if (this.loop && position + ahead > this.loop.end) void this.reader.prepare(spansNeeded(this.doc, this.loop.start, this.loop.start + ahead));
   }
 
+  /** The piece, and the metronome besides it. */
+  private make(position: number, n: number, left: Float32Array, right: Float32Array, at = 0): void {
+    this.renderer.render(position, n, left, right, at);
+    if (this.metronomeGain > 0) this.metronome.add(position, n, left, right, at, this.metronomeGain);
+  }
+
   private put(frame: number, n: number): void {
     for (let i = 0; i < n; i++) {
       const at = (frame + i) & (RING_FRAMES - 1);
@@ -82,8 +97,10 @@ class Engine {
     }
   }
 
-  async play(position: number, loop: Loop | null, stopAt: number | null): Promise<void> {
+  async play(position: number, loop: Loop | null, stopAt: number | null, metronome: number): Promise<void> {
     const session = ++this.session;
+    this.scrubbing = false;
+    this.metronomeGain = metronome;
     const { header } = this.ring;
     Atomics.store(header, HEADER.playing, 0);
     this.position = position;
@@ -98,7 +115,17 @@ class Engine {
     if (session !== this.session) return;
     Atomics.store(header, HEADER.playing, 1);
     port.postMessage({ type: "playing" });
+    let starved = Atomics.load(header, HEADER.starved);
     while (session === this.session) {
+      if (Atomics.load(header, HEADER.starved) !== starved) {
+        // Run dry: one pause until enough lies ready again, instead of many little ones.
+        Atomics.store(header, HEADER.playing, 0);
+        this.report();
+        await this.fill(session, this.read + HEAD_START);
+        if (session !== this.session) return;
+        starved = Atomics.load(header, HEADER.starved);
+        Atomics.store(header, HEADER.playing, 1);
+      }
       await this.fill(session, this.read + RING_FRAMES);
       if (session !== this.session) return;
       const seen = this.read;
@@ -107,8 +134,47 @@ class Engine {
     }
   }
 
+  /** Lets sound follow the hand; each call says where it is now. */
+  async scrub(wanted: number): Promise<void> {
+    this.wanted = wanted;
+    if (this.scrubbing) return;
+    const session = ++this.session;
+    this.scrubbing = true;
+    const { header } = this.ring;
+    Atomics.store(header, HEADER.playing, 0);
+    this.renderer = new Renderer(this.doc, this.reader, { live: true });
+    this.trail = [];
+    const hand = new Scrub(wanted, this.doc.sampleRate);
+    const { from, to } = hand.reach();
+    await this.reader.prepare(spansNeeded(this.doc, from, to));
+    if (session !== this.session) return;
+    Atomics.store(header, HEADER.written, this.read);
+    const rendered = (at: number, count: number, left: Float32Array, right: Float32Array) => this.renderer.render(at, count, left, right);
+    while (session === this.session) {
+      const { read } = this;
+      while (this.written + SCRUB_BLOCK <= read + SCRUB_AHEAD) {
+        const near = hand.reach();
+        // What is not here yet is silent: the hand does not wait.
+        void this.reader.prepare(spansNeeded(this.doc, near.from, near.to));
+        hand.next(this.wanted, rendered, this.left, this.right);
+        this.put(this.written, SCRUB_BLOCK);
+        Atomics.store(header, HEADER.written, this.written + SCRUB_BLOCK);
+      }
+      Atomics.store(header, HEADER.playing, 1);
+      this.report();
+      await waitForChange(header, HEADER.read, read);
+    }
+  }
+
+  setMetronome(gain: number): void {
+    this.metronomeGain = gain;
+    // What waits in the ring is made anew, as after an edit.
+    void this.change([], null);
+  }
+
   stop(): void {
     this.session++;
+    this.scrubbing = false;
     Atomics.store(this.ring.header, HEADER.playing, 0);
   }
 
@@ -119,7 +185,7 @@ class Engine {
       await this.prepare(this.position, n);
       if (session !== this.session) return;
       // Rendering itself takes no turn: an edit comes before or after it, never in between.
-      this.renderer.render(this.position, n, this.left, this.right);
+      this.make(this.position, n, this.left, this.right);
       this.put(frame, n);
       const last = this.trail.at(-1);
       if (!last || last.position + (frame - last.frame) !== this.position) {
@@ -147,7 +213,8 @@ class Engine {
     this.doc = doc ?? applyChanges(this.doc, changes ?? []);
     this.setSources(this.doc);
     this.renderer.setDocument(this.doc);
-    if (Atomics.load(this.ring.header, HEADER.playing) === 0) return;
+    this.metronome = new Metronome(timebaseOf(this.doc));
+    if (Atomics.load(this.ring.header, HEADER.playing) === 0 || this.scrubbing) return;
     const session = this.session;
     const ahead = this.read;
     await this.prepare(this.positionAt(ahead), RING_FRAMES);
@@ -161,7 +228,7 @@ class Engine {
     for (let frame = first; frame < written; ) {
       const next = this.trail.find((t) => t.frame > frame)?.frame ?? written;
       const n = Math.min(BLOCK, written - frame, next - frame);
-      this.renderer.render(this.positionAt(frame), n, left, right, frame - first);
+      this.make(this.positionAt(frame), n, left, right, frame - first);
       frame += n;
     }
     const from = Math.max(first, this.read + SWAP_LEAST);
@@ -200,6 +267,7 @@ class Engine {
       left,
       right,
       starved: Atomics.load(this.ring.header, HEADER.starved),
+      missing: this.reader.takeMissing(),
     });
   }
 }
@@ -231,7 +299,13 @@ const handle = (message: ToEngine): void => {
       void engine?.change(message.changes, null);
       break;
     case "play":
-      void engine?.play(message.position, message.loop, message.stopAt);
+      void engine?.play(message.position, message.loop, message.stopAt, message.metronome);
+      break;
+    case "metronome":
+      engine?.setMetronome(message.gain);
+      break;
+    case "scrub":
+      void engine?.scrub(message.position);
       break;
     case "loop":
       engine?.setLoop(message.loop);

@@ -8,7 +8,17 @@ export type ToEngine =
   | { readonly type: "open"; readonly data: VersionData; readonly sources: readonly SourceInfo[]; readonly memory: SharedArrayBuffer }
   | { readonly type: "document"; readonly data: VersionData; readonly sources: readonly SourceInfo[] }
   | { readonly type: "changes"; readonly changes: readonly Change[] }
-  | { readonly type: "play"; readonly position: number; readonly loop: Span; readonly stopAt: number | null }
+  | {
+      readonly type: "play";
+      readonly position: number;
+      readonly loop: Span;
+      readonly stopAt: number | null;
+      /** Gain of the metronome as a factor, 0 for none. */
+      readonly metronome: number;
+    }
+  | { readonly type: "metronome"; readonly gain: number }
+  /** Sound follows this position until "stop". */
+  | { readonly type: "scrub"; readonly position: number }
   | { readonly type: "loop"; readonly loop: Span }
   | { readonly type: "stop" };
 
@@ -23,5 +33,7 @@ export type FromEngine =
       readonly tracks: Readonly<Record<string, number>>;
       readonly left: number;
       readonly right: number;
+      /** How often the ring ran dry, and whether sound that should be heard had not come from the server. */
       readonly starved: number;
+      readonly missing: boolean;
     };

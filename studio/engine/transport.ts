@@ -1,6 +1,8 @@
 import { type Document, dataOf } from "@wet-thread/core/model/document";
+import { toast } from "sonner";
 import { create } from "zustand";
 import { session } from "@/state/session";
+import { settings, useSettings } from "@/state/settings";
 import { setView, view } from "@/state/view";
 import { differences } from "./differences";
 import type { FromEngine, ToEngine } from "./messages";
@@ -10,18 +12,28 @@ export interface Meters {
   readonly tracks: Readonly<Record<string, number>>;
   readonly left: number;
   readonly right: number;
+  /** How often the ring ran dry since this page was opened, and when it last did. */
   readonly starved: number;
+  readonly starvedAt: number;
+  /** Sound that should be heard now has not come from the server. */
+  readonly missing: boolean;
   /** "off" until first played, "on", or why there is no sound. */
-  readonly engine: "off" | "on" | "no device";
+  readonly engine: "off" | "on" | "no device" | "restarted";
 }
-export const useMeters = create<Meters>(() => ({ tracks: {}, left: 0, right: 0, starved: 0, engine: "off" }));
+const SILENT = { tracks: {}, left: 0, right: 0, missing: false } as const;
+export const useMeters = create<Meters>(() => ({ ...SILENT, starved: 0, starvedAt: Number.NEGATIVE_INFINITY, engine: "off" }));
+
+const metronomeGain = (): number => {
+  const { on, gain } = settings().metronome;
+  return on ? 10 ** (gain / 20) : 0;
+};
 
 /**
  * Playing, from the page's side: it owns the audio context and the engine worker, tells the worker of every change of the document, and
  * says where the ear is.
  */
 export class Transport {
-  private readonly worker: Worker;
+  private worker: Worker;
   private readonly ring: Ring;
   private context: AudioContext | null = null;
   private anchors: { frame: number; position: number }[] = [];
@@ -38,12 +50,36 @@ export class Transport {
 
   constructor() {
     this.ring = ringOf(newRing());
-    this.worker = new Worker(new URL("./engine.worker.ts", import.meta.url), { type: "module" });
-    this.worker.onmessage = ({ data }: MessageEvent<FromEngine>) => this.listen(data);
     this.known = session().doc;
     this.heard = this.known;
-    this.tell({ type: "open", data: dataOf(this.known), sources: [...this.known.sources.values()], memory: this.ring.memory });
-    this.off = session().store.subscribe(({ doc }) => this.follow(doc));
+    this.worker = this.newWorker();
+    const offs = [
+      session().store.subscribe(({ doc }) => this.follow(doc)),
+      useSettings.subscribe((s, old) => {
+        if (s.metronome !== old.metronome && view().playing && !this.viewStays) this.tell({ type: "metronome", gain: metronomeGain() });
+      }),
+    ];
+    this.off = () => {
+      for (const off of offs) off();
+    };
+  }
+
+  /** Starts the engine; one that fails is started anew, so that the next press of play has sound again. */
+  private newWorker(): Worker {
+    const worker = new Worker(new URL("./engine.worker.ts", import.meta.url), { type: "module" });
+    worker.onmessage = ({ data }: MessageEvent<FromEngine>) => this.listen(data);
+    worker.onerror = (e) => {
+      e.preventDefault();
+      worker.terminate();
+      const { playing } = view();
+      if (playing) this.stop();
+      this.worker = this.newWorker();
+      useMeters.setState({ engine: "restarted" });
+      toast.error("The sound engine stopped and was started again. The piece is untouched; press play to go on.", { id: "engine" });
+    };
+    const open: ToEngine = { type: "open", data: dataOf(this.heard), sources: [...this.heard.sources.values()], memory: this.ring.memory };
+    worker.postMessage(open);
+    return worker;
   }
 
   /** For tests and bench: what reached the ring. */
@@ -81,7 +117,10 @@ export class Transport {
 
   private listen(message: FromEngine): void {
     if (message.type === "anchor") this.anchors.push({ frame: message.frame, position: message.position });
-    if (message.type === "meters") useMeters.setState({ ...message });
+    if (message.type === "meters" && Atomics.load(this.ring.header, HEADER.playing) + message.starved > 0) {
+      const { starved } = useMeters.getState();
+      useMeters.setState({ ...message, ...(message.starved > starved ? { starvedAt: performance.now() } : {}) });
+    }
     if (message.type === "reached") this.stopFrame = message.frame;
   }
 
@@ -101,24 +140,52 @@ export class Transport {
   }
 
   /** Plays from a position; to `end` if given, else round the loop when it is on. */
-  play(position = view().playhead, end: number | null = null): Promise<void> {
+  play(position = view().playhead, end: number | null = null, from = position): Promise<void> {
     const { loop } = session().doc.piece;
-    return this.begin(position, end === null && loop?.on ? { start: loop.start, end: loop.end } : null, end);
+    const lead = (settings().preRollMs * session().doc.sampleRate) / 1000;
+    const round = end === null && loop?.on ? { start: loop.start, end: loop.end } : null;
+    return this.begin(position, round, end, { lead, metronome: metronomeGain(), from });
   }
 
   /** Plays a span once, or round and round whatever the piece's own loop, while the view stays where it is. */
-  audition(start: number, end: number, round: boolean): Promise<void> {
-    const begun = this.begin(start, round ? { start, end } : null, round ? null : end);
+  audition(start: number, end: number, round: boolean, from = start): Promise<void> {
+    const begun = this.begin(start, round ? { start, end } : null, round ? null : end, { from });
     this.viewStays = true;
     return begun;
   }
 
-  private async begin(position: number, loop: { start: number; end: number } | null, end: number | null): Promise<void> {
+  /** The engine's own answer to a hand that moves over the timeline; the playhead goes along. */
+  scrub(position: number): void {
+    if (view().playing) this.stop();
+    const at = Math.max(0, position);
+    setView({ playhead: at });
+    void this.start().then(
+      () => this.tell({ type: "scrub", position: at }),
+      () => useMeters.setState({ engine: "no device" }),
+    );
+  }
+
+  endScrub(): void {
+    void this.start().then(
+      () => this.tell({ type: "stop" }),
+      () => {},
+    );
+    Atomics.store(this.ring.header, HEADER.playing, 0);
+    useMeters.setState(SILENT);
+  }
+
+  private async begin(
+    position: number,
+    loop: { start: number; end: number } | null,
+    end: number | null,
+    { lead = 0, metronome = 0, from = position } = {},
+  ): Promise<void> {
     this.anchors = [];
     this.stopFrame = null;
     this.viewStays = false;
-    this.from = position;
-    setView({ playing: true, playhead: position });
+    this.from = from;
+    const first = Math.max(0, Math.round(position - lead));
+    setView({ playing: true, playhead: first });
     try {
       await this.start();
     } catch (error) {
@@ -126,7 +193,7 @@ export class Transport {
       useMeters.setState({ engine: "no device" });
       throw error;
     }
-    this.tell({ type: "play", position, loop, stopAt: end });
+    this.tell({ type: "play", position: first, loop, stopAt: end, metronome });
   }
 
   /** Stops; the playhead stays where the ear was, or goes back to where play began. */
@@ -136,11 +203,11 @@ export class Transport {
     this.tell({ type: "stop" });
     Atomics.store(this.ring.header, HEADER.playing, 0);
     setView({ playing: false, playhead: back ? this.from : at });
-    useMeters.setState({ tracks: {}, left: 0, right: 0 });
+    useMeters.setState(SILENT);
   }
 
   toggle(): void {
-    if (view().playing) this.stop();
+    if (view().playing) this.stop(settings().afterStop === "return");
     else void this.play();
   }
 

@@ -5,9 +5,11 @@ import { zoomToWhole } from "@/commands/actions";
 import { useKeys } from "@/commands/keys";
 import { setTransport, Transport } from "@/engine/transport";
 import { closeMeasurer } from "@/seams/measures";
+import { followAddress, readAddress } from "@/state/address";
 import { Session, setSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { setView, useView } from "@/state/view";
+import { followViews } from "@/state/view-history";
 import { OVERVIEW_HEIGHT } from "@/timeline/geometry";
 import { Overview } from "@/timeline/Overview";
 import { Timeline } from "@/timeline/Timeline";
@@ -47,6 +49,7 @@ export function Editor({ projectId, versionId }: { projectId: string; versionId?
           playhead: 0,
           start: 0,
           scrollY: 0,
+          tall: null,
           playing: false,
           openBundle: null,
           placing: null,
@@ -93,9 +96,15 @@ function Opened() {
   useEffect(() => {
     if (shown || width <= 0) return;
     setShown(true);
-    zoomToWhole();
-    setView({ earlier: null });
+    if (!readAddress()) zoomToWhole();
   }, [shown, width]);
+  useEffect(() => {
+    if (!shown) return;
+    const offs = [followViews(), followAddress()];
+    return () => {
+      for (const off of offs) off();
+    };
+  }, [shown]);
   return (
     <DropFiles>
       <div className="grid h-dvh grid-cols-[minmax(0,1fr)] grid-rows-[48px_38px_minmax(0,1fr)_24px] overflow-hidden bg-surface">

@@ -2,6 +2,7 @@
 import { documentEnd, timebaseOf } from "@wet-thread/core/model/document";
 import { clipEnd } from "@wet-thread/core/model/schema";
 import { formatBars, formatClock, formatLength } from "@wet-thread/core/time/format";
+import { useEffect, useRef, useState } from "react";
 import { selectedBundle } from "@/commands/clip-actions";
 import { useMeters } from "@/engine/transport";
 import { useSession } from "@/state/session";
@@ -9,6 +10,7 @@ import { useSettings } from "@/state/settings";
 import { useView } from "@/state/view";
 import { HEAD_WIDTH } from "@/timeline/geometry";
 import { Key } from "@/ui/controls";
+import { LevelBar } from "./LevelBar";
 
 /** What is selected, what the keys do right now, and how the engine is. */
 export function StatusLine() {
@@ -17,7 +19,6 @@ export function StatusLine() {
   const locked = useView((v) => v.locked);
   const snapOn = useSettings((s) => s.snapOn);
   const rate = useSession((s) => s.doc.sampleRate);
-  const { engine, starved } = useMeters();
   return (
     <footer className="flex items-center gap-5 overflow-hidden whitespace-nowrap border-line border-t px-3 text-ink-2 text-sm">
       <Selection />
@@ -38,19 +39,101 @@ export function StatusLine() {
       <span className="min-w-[250px] truncate text-right" data-testid="hint">
         {locked ? "The view is locked: a drag scrolls, nothing is edited" : hint || "Drag edge to trim, corner to fade, name to move"}
       </span>
-      <span className="num text-ink-3">
+      <EngineState rate={rate} />
+    </footer>
+  );
+}
+
+/** How long the state of an engine that ran dry stays in words, in ms; the count stays until it is clicked away. */
+const STARVING_MS = 2500;
+
+/** What is heard altogether, and whether the engine keeps up. */
+function EngineState({ rate }: { rate: number }) {
+  const engine = useMeters((m) => m.engine);
+  const starved = useMeters((m) => m.starved);
+  const missing = useMeters((m) => m.missing);
+  const starvedAt = useMeters((m) => m.starvedAt);
+  const [seen, setSeen] = useState(0);
+  const [now, setNow] = useState(0);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: each time it runs dry the words stay for a while
+  useEffect(() => {
+    setNow(performance.now());
+    const timer = setTimeout(() => setNow(performance.now()), STARVING_MS + 50);
+    return () => clearTimeout(timer);
+  }, [starvedAt]);
+  const starving = starved > seen && now - starvedAt < STARVING_MS;
+  const gaps = starved - seen;
+  const wrong =
+    engine === "no device"
+      ? "no sound device"
+      : missing
+        ? "sound is missing: the server does not answer"
+        : starving
+          ? "the sound can't keep up: waiting for it"
+          : null;
+  return (
+    <span className="flex items-center gap-2.5" data-testid="engine" data-engine={wrong ? "wrong" : engine}>
+      <span className="flex w-[72px] flex-col gap-[2px]" role="img" aria-label="Level of what is heard, left and right">
+        <LevelBar level={(m) => m.left} color="var(--fern)" thick={4} />
+        <LevelBar level={(m) => m.right} color="var(--fern)" thick={4} />
+      </span>
+      <MasterPeak />
+      <span className="num text-ink-3" role="status">
         {rate / 1000} kHz ·{" "}
-        {engine === "no device" ? (
-          <b className="text-madder">no sound device</b>
-        ) : starved > 0 ? (
-          <b className="text-madder">{starved} gaps</b>
+        {wrong ? (
+          <b className="text-madder">{wrong}</b>
+        ) : gaps > 0 ? (
+          <button
+            type="button"
+            className="text-ink-2 underline decoration-dotted"
+            title="The sound had to wait this often. Click to forget it; closing other programs or muting tracks helps."
+            onClick={() => setSeen(starved)}
+          >
+            engine on, {gaps === 1 ? "1 gap" : `${gaps} gaps`}
+          </button>
         ) : engine === "on" ? (
           "engine on"
+        ) : engine === "restarted" ? (
+          "engine started again"
         ) : (
           "engine ready"
         )}
       </span>
-    </footer>
+    </span>
+  );
+}
+
+/** The loudest moment so far in dB; a click forgets it. */
+function MasterPeak() {
+  const text = useRef<HTMLButtonElement>(null);
+  const most = useRef(0);
+  useEffect(
+    () =>
+      useMeters.subscribe((m) => {
+        const peak = Math.max(m.left, m.right);
+        if (peak <= most.current || !text.current) return;
+        most.current = peak;
+        const db = 20 * Math.log10(peak);
+        text.current.textContent = `${db < 0 ? "−" : "+"}${Math.abs(db).toFixed(1)}`;
+        text.current.style.color = peak > 1 ? "var(--madder)" : "";
+      }),
+    [],
+  );
+  return (
+    <button
+      ref={text}
+      type="button"
+      className="num w-[40px] text-right"
+      title="The loudest moment so far in dB, full scale is 0. Click to begin anew."
+      aria-label="Loudest moment so far in dB; click to begin anew"
+      onClick={(e) => {
+        most.current = 0;
+        e.currentTarget.textContent = "–";
+        e.currentTarget.style.color = "";
+      }}
+    >
+      –
+    </button>
   );
 }
 

@@ -1,11 +1,14 @@
 "use client";
 import {
   BetweenVerticalStart,
+  Ear,
   Eraser,
+  Hand,
   Layers2,
   ListChecks,
   Lock,
   LockOpen,
+  Maximize2,
   MousePointer2,
   MoveHorizontal,
   SquareDashed,
@@ -13,7 +16,7 @@ import {
   VolumeX,
   ZoomIn,
 } from "lucide-react";
-import { zoomToSelection } from "@/commands/actions";
+import { closeUp } from "@/commands/actions";
 import { keyOf } from "@/commands/keys";
 import { setView, type Tool, useView } from "@/state/view";
 import { IconButton } from "@/ui/controls";
@@ -26,6 +29,9 @@ const LOOKS: readonly (readonly [Tool, string, typeof MousePointer2])[] = [
   ["stamp", "Stamp", Stamp],
   ["mute", "Mute", VolumeX],
   ["erase", "Erase", Eraser],
+  ["listen", "Listen: sound at the pointer's speed", Ear],
+  ["zoom", "Zoom: frame what is to fill the view", ZoomIn],
+  ["hand", "Hand: scroll", Hand],
 ];
 
 /** The pointer and the single-purpose tools; a tool is borrowed for as long as its key is held. */
@@ -34,8 +40,12 @@ export function Tools() {
   const picking = useView((v) => v.picking);
   const fanned = useView((v) => v.fanned);
   const locked = useView((v) => v.locked);
+  const close = useView((v) => v.tall !== null);
   return (
-    <nav aria-label="Tools" className="flex w-11 shrink-0 flex-col items-center gap-1 border-line border-r py-2">
+    <nav
+      aria-label="Tools"
+      className="flex w-11 shrink-0 flex-col items-center gap-1 overflow-y-auto overflow-x-hidden border-line border-r py-2 [scrollbar-width:none] [&>*]:shrink-0"
+    >
       {LOOKS.map(([id, label, Icon]) => (
         <IconButton key={id} label={label} keys={keyOf(`tool-${id}`)} on={tool === id} side="right" onClick={() => setView({ tool: id })}>
           <Icon size={16} />
@@ -63,8 +73,14 @@ export function Tools() {
       >
         {locked ? <Lock size={16} /> : <LockOpen size={16} />}
       </IconButton>
-      <IconButton label="Zoom to the selection" keys={keyOf("zoom-selection")} side="right" onClick={zoomToSelection}>
-        <ZoomIn size={16} />
+      <IconButton
+        label={close ? "Back from the close-up" : "Close-up of what is selected"}
+        keys={keyOf("close-up")}
+        on={close}
+        side="right"
+        onClick={closeUp}
+      >
+        <Maximize2 size={16} />
       </IconButton>
     </nav>
   );

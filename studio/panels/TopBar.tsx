@@ -11,6 +11,7 @@ import { IconButton } from "@/ui/controls";
 import { Mark } from "@/ui/Mark";
 import { ThemeButton } from "@/ui/ThemeButton";
 import { ExportMenu } from "./ExportMenu";
+import { ListenMenu, MetronomeButton } from "./Listening";
 import { ReadOuts } from "./ReadOuts";
 
 export function TopBar() {
@@ -33,6 +34,8 @@ export function TopBar() {
         </IconButton>
         <PlayButton />
         <LoopButton />
+        <MetronomeButton />
+        <ListenMenu />
         <ReadOuts />
       </div>
       <div className="flex items-center justify-end gap-1.5">

@@ -7,18 +7,16 @@ import { Link2, Plus, Unlink2 } from "lucide-react";
 import { type PointerEvent as ReactPointerEvent, useEffect, useRef, useState } from "react";
 import { runCommand } from "@/commands/commands";
 import { headItems } from "@/commands/menus";
-import { useMeters } from "@/engine/transport";
 import { session, useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { setView, useView } from "@/state/view";
-import { HEAD_WIDTH, type LaneBox, laneBoxes } from "@/timeline/geometry";
+import { HEAD_WIDTH, HEIGHTS, type LaneBox, laneBoxes } from "@/timeline/geometry";
 import { clearPreview, setPreview, usePreview } from "@/timeline/preview";
 import { Slider } from "@/ui/controls";
 import { Menu } from "@/ui/menu";
+import { LevelBar } from "./LevelBar";
 import { RulerLabels } from "./RulerLabels";
 
-/** dB at which a meter's bar begins. */
-const METER_FLOOR = -48;
 /** Pixels that a press on a head may wander before it drags the track. */
 const DRAG_PIXELS = 5;
 
@@ -36,6 +34,8 @@ export function TrackHeads() {
   const drafted = usePreview((p) => p.doc);
   const doc = drafted && drafted.tracks !== kept.tracks ? drafted : kept;
   const scrollY = useView((v) => v.scrollY);
+  // A close-up lends heights to lanes and heads alike.
+  useView((v) => v.tall);
   const height = useView((v) => v.height);
   const chosen = useView((v) => v.trackId);
   const [sweep, setSweep] = useState<Sweep | null>(null);
@@ -71,6 +71,7 @@ export function TrackHeads() {
                 <Head
                   track={box.track}
                   chosen={chosen === box.trackId}
+                  height={box.height}
                   mono={monoOf(doc, box.trackId)}
                   sweep={sweep}
                   onSweep={setSweep}
@@ -159,7 +160,7 @@ function HeightGrip({ box }: { box: LaneBox }) {
     let edit: { type: string; trackIds: string[]; height: number } | null = null;
     follow(
       (m) => {
-        const height = Math.round(Math.max(36, Math.min(600, box.height + m.clientY - y0)));
+        const height = Math.round(Math.max(HEIGHTS.least, Math.min(HEIGHTS.most, box.height + m.clientY - y0)));
         const trackIds = m.altKey ? [...session().doc.piece.trackOrder] : [box.trackId];
         edit = { type: "set-track", trackIds, height };
         setPreview({ doc: applyEdits(session().doc, [edit]).doc });
@@ -188,16 +189,17 @@ function monoOf(doc: Document, trackId: string): string {
 interface HeadProps {
   track: Track;
   chosen: boolean;
+  height: number;
   mono: string;
   sweep: Sweep | null;
   onSweep: (sweep: Sweep) => void;
   onGrip: (e: ReactPointerEvent) => void;
 }
 
-function Head({ track, chosen, mono, sweep, onSweep, onGrip }: HeadProps) {
+function Head({ track, chosen, height, mono, sweep, onSweep, onGrip }: HeadProps) {
   const linksOn = useSettings((s) => s.linksOn);
   const set = (change: Record<string, unknown>): void => void session().edit([{ type: "set-track", trackIds: [track.id], ...change }]);
-  const low = track.height < 70;
+  const low = height < 70;
   const toggle = (what: Switch, letter: string, color: string) => (
     <Toggle
       on={sweep?.what === what && sweep.ids.has(track.id) ? sweep.value : track[what]}
@@ -263,7 +265,7 @@ function Head({ track, chosen, mono, sweep, onSweep, onGrip }: HeadProps) {
             />
           </span>
         </div>
-        {!low && <Meter trackId={track.id} color={track.color} />}
+        {!low && <LevelBar level={(m) => m.tracks[track.id] ?? 0} color={`var(--${track.color})`} />}
       </div>
     </div>
   );
@@ -301,24 +303,5 @@ function Toggle({ on, label, letter, color, onClick, onPress, onOver }: TogglePr
     >
       {letter}
     </button>
-  );
-}
-
-/** The track's level while it plays; written straight into the page. */
-function Meter({ trackId, color }: { trackId: string; color: string }) {
-  const bar = useRef<HTMLDivElement>(null);
-  useEffect(
-    () =>
-      useMeters.subscribe((m) => {
-        const peak = m.tracks[trackId] ?? 0;
-        const part = peak > 0 ? Math.max(0, 1 - (20 * Math.log10(peak)) / METER_FLOOR) : 0;
-        if (bar.current) bar.current.style.transform = `scaleX(${Math.min(1, part).toFixed(3)})`;
-      }),
-    [trackId],
-  );
-  return (
-    <div className="h-[3px] overflow-hidden rounded-full bg-weft" aria-hidden>
-      <div ref={bar} className="h-full origin-left" style={{ background: `var(--${color})`, transform: "scaleX(0)" }} />
-    </div>
   );
 }

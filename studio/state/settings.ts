@@ -56,6 +56,13 @@ export interface Settings {
   readonly edgeFadeBend: number;
   /** Fades kept under a name. */
   readonly fadePresets: readonly FadePreset[];
+  /** When playing is stopped the playhead stays where the ear was, or returns to where play began. */
+  readonly afterStop: "stay" | "return";
+  /** Playing begins this long before the place that was asked for. */
+  readonly preRollMs: number;
+  /** How much of what comes before a place is heard when it is played up to. */
+  readonly playToMs: number;
+  readonly metronome: { readonly on: boolean; readonly gain: number };
   readonly theme: Theme;
   readonly inspector: boolean;
   /** The table of all seams is open. */
@@ -89,6 +96,10 @@ export const useSettings = create<Settings>()(
       edgeFadeShape: "power",
       edgeFadeBend: 0,
       fadePresets: [],
+      afterStop: "stay",
+      preRollMs: 0,
+      playToMs: 2000,
+      metronome: { on: false, gain: -12 },
       theme: "day",
       inspector: true,
       seamCheck: false,

@@ -4,7 +4,7 @@ import type { Document } from "@wet-thread/core/model/document";
 import { create } from "zustand";
 import type { Neighbours, Overlaps } from "./settings";
 
-export const TOOLS = ["pointer", "range", "split", "shift", "stamp", "mute", "erase"] as const;
+export const TOOLS = ["pointer", "range", "split", "shift", "stamp", "mute", "erase", "listen", "zoom", "hand"] as const;
 export type Tool = (typeof TOOLS)[number];
 export const FOLLOWS = ["page", "centre", "stay"] as const;
 export type Follow = (typeof FOLLOWS)[number];
@@ -68,7 +68,14 @@ export interface View {
   readonly panel: "split" | "repeat" | "palette" | "keys" | null;
   /** What the pointer would do where it is, in words. */
   readonly hint: string;
-  readonly earlier: { readonly start: number; readonly samplesPerPixel: number } | null;
+  /** Tracks that a close-up draws taller than they are; their own heights stay. */
+  readonly tall: Tall | null;
+}
+
+/** Tracks and the height, in pixels, that a close-up gives each of them. */
+export interface Tall {
+  readonly trackIds: ReadonlySet<string>;
+  readonly height: number;
 }
 
 export const useView = create<View>(() => ({
@@ -98,7 +105,7 @@ export const useView = create<View>(() => ({
   placing: null,
   panel: null,
   hint: "",
-  earlier: null,
+  tall: null,
 }));
 
 export const view = (): View => useView.getState();
@@ -108,24 +115,21 @@ export const setView = (change: Partial<View>): void => useView.setState(change)
 export const MAX_PIXELS_PER_SAMPLE = 40;
 export const MAX_SAMPLES_PER_PIXEL = 1_000_000;
 
+/** A zoom within what can be drawn. */
+export const zoomWithin = (samplesPerPixel: number): number => Math.min(MAX_SAMPLES_PER_PIXEL, Math.max(1 / MAX_PIXELS_PER_SAMPLE, samplesPerPixel));
+
 /** Zooms by a factor about a pixel of the lanes. */
 export function zoomAt(x: number, factor: number): void {
   const { start, samplesPerPixel } = view();
-  const next = Math.min(MAX_SAMPLES_PER_PIXEL, Math.max(1 / MAX_PIXELS_PER_SAMPLE, samplesPerPixel * factor));
+  const next = zoomWithin(samplesPerPixel * factor);
   setView({ samplesPerPixel: next, start: Math.max(0, start + x * (samplesPerPixel - next)) });
 }
 
-/** Shows a span with a little room on both sides, remembering the view before. */
-export function showSpan(from: number, to: number, room = 0.04): void {
-  const { width, start, samplesPerPixel } = view();
+/** Where a span is shown with a little room on both sides. */
+export function spanInView(from: number, to: number, room = 0.04): Pick<View, "start" | "samplesPerPixel"> {
+  const { width } = view();
   const length = Math.max(to - from, width / MAX_PIXELS_PER_SAMPLE / 2);
-  const next = Math.max(1 / MAX_PIXELS_PER_SAMPLE, (length * (1 + 2 * room)) / width);
-  setView({ earlier: { start, samplesPerPixel }, samplesPerPixel: next, start: Math.max(0, from - length * room) });
-}
-
-export function earlierView(): void {
-  const { earlier, start, samplesPerPixel } = view();
-  if (earlier) setView({ ...earlier, earlier: { start, samplesPerPixel } });
+  return { samplesPerPixel: zoomWithin((length * (1 + 2 * room)) / Math.max(1, width)), start: Math.max(0, from - length * room) };
 }
 
 /** Selects clips, with all of each bundle that is closed, taking the range and the seam off. */

@@ -5,11 +5,20 @@ import type { Gesture, Point } from "./gesture";
 import { moveClips } from "./move-gesture";
 import { dragRangeEdge, frameClips, makeRange, pullRange } from "./range-gestures";
 import { shiftAudio, splitStroke, stampAlong, stampHere, sweep } from "./tool-gestures";
+import { handScroll, listenAlong, zoomFrame } from "./view-gestures";
 import type { Zone } from "./zones";
 
 /** The gesture that a press in a zone begins with a tool. `frame`: the key that draws a frame is held. */
 export function gestureFor(doc: Document, zone: Zone, p: Point, add: boolean, frame: boolean): Gesture | null {
   const { tool, picking } = view();
+  switch (tool) {
+    case "zoom":
+      return zoomFrame(doc, p);
+    case "hand":
+      return handScroll(doc, p);
+    case "listen":
+      return listenAlong(doc);
+  }
   if (zone.kind === "below") return frameClips(doc, p, add);
   if (zone.kind === "seam" && zone.seam) return dragSeam(doc, zone, p);
   switch (tool) {

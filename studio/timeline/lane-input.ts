@@ -2,14 +2,19 @@ import { objectOf } from "@wet-thread/core/edit/bundles/members";
 import { smoothSeam } from "@/commands/actions";
 import { closeBundle, openBundle } from "@/commands/clip-actions";
 import { listenForKeys } from "@/commands/listen";
+import { transport } from "@/engine/transport";
 import { session } from "@/state/session";
-import { MAX_PIXELS_PER_SAMPLE, MAX_SAMPLES_PER_PIXEL, selectClips, setView, view, zoomAt } from "@/state/view";
-import { lanesHeight } from "./geometry";
+import { selectClips, setView, type Tool, view, zoomAt } from "@/state/view";
+import { scrollTo as scrollIn } from "./geometry";
 import { CLICK_PIXELS, type Gesture, type Point } from "./gesture";
 import { gestureFor } from "./gestures";
+import { Pinch, wheelHeights } from "./pinch";
 import { clearPreview, preview, setPreview } from "./preview";
 import { clickClip, makeRange } from "./range-gestures";
 import { CURSORS, HINTS, TOOL_CURSORS, TOOL_HINTS, zoneAt } from "./zones";
+
+/** Tools that only look and listen: every place is alike to them. */
+const VIEW_TOOLS: ReadonlySet<Tool> = new Set(["zoom", "hand", "listen"]);
 
 /** Pointer, wheel, fingers and keys over the lanes and rulers. `cancel` calls off a gesture; true when there was one. */
 export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel(): boolean; off(): void } {
@@ -22,6 +27,7 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
   };
   const cancel = (): boolean => {
     const had = gesture !== null;
+    if (had && view().tool === "listen") transport().endScrub();
     gesture = null;
     clearPreview();
     return had;
@@ -29,12 +35,17 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
   const hover = (e: PointerEvent): void => {
     const zone = zoneAt(session().doc, view(), ...xy(pointOf(e, box)));
     const { tool } = view();
-    const ownZone = tool === "pointer" || zone.kind === "seam" || zone.kind === "below" || (tool === "range" && /^range(Start|End)$/.test(zone.kind));
+    const ownZone =
+      (!VIEW_TOOLS.has(tool) && (tool === "pointer" || zone.kind === "seam" || zone.kind === "below")) ||
+      (tool === "range" && /^range(Start|End)$/.test(zone.kind));
     box.style.cursor = (!ownZone && TOOL_CURSORS[tool]) || CURSORS[zone.kind];
     const hint = (!ownZone && TOOL_HINTS[tool]) || HINTS[zone.kind];
     if (view().hint !== hint) setView({ hint });
     const old = preview().zone;
-    const shownZone = tool === "pointer" || zone.kind === "seam" ? { kind: zone.kind as string, clipId: zone.clip?.id, seamId: zone.seam?.id } : null;
+    const shownZone =
+      tool === "pointer" || (zone.kind === "seam" && !VIEW_TOOLS.has(tool))
+        ? { kind: zone.kind as string, clipId: zone.clip?.id, seamId: zone.seam?.id }
+        : null;
     if (old?.kind !== shownZone?.kind || old?.clipId !== shownZone?.clipId || old?.seamId !== shownZone?.seamId) setPreview({ zone: shownZone });
   };
   const xy = (p: Point): [number, number] => [p.x, p.y];
@@ -42,40 +53,15 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
   // ---- two fingers zoom and scroll; the middle button, or any drag while the view is locked, scrolls
   const fingers = new Map<number, Point>();
   let hand: { x: number; y: number; start: number; scrollY: number } | null = null;
-  interface Pinch {
-    readonly apart: number;
-    readonly middle: number;
-    readonly y: number;
-    readonly start: number;
-    readonly per: number;
-    readonly scrollY: number;
-  }
-  let pinch: Pinch | null = null;
-  const pinchOf = (): Pinch => {
-    const [a, b] = [...fingers.values()];
-    const { start, samplesPerPixel, scrollY } = view();
-    return { apart: Math.max(20, Math.abs(a.x - b.x)), middle: (a.x + b.x) / 2, y: (a.y + b.y) / 2, start, per: samplesPerPixel, scrollY };
-  };
-  const scrollTo = (start: number, scrollY: number): void => {
-    const most = Math.max(0, lanesHeight(session().doc) + 60 - view().height);
-    setView({ start: Math.max(0, start), scrollY: Math.max(0, Math.min(most, scrollY)) });
-  };
-  const pinched = (from: Pinch): void => {
-    if (fingers.size < 2) return;
-    const now = pinchOf();
-    // The place between the fingers stays between them.
-    const held = from.start + from.middle * from.per;
-    const samplesPerPixel = Math.min(MAX_SAMPLES_PER_PIXEL, Math.max(1 / MAX_PIXELS_PER_SAMPLE, (from.per * from.apart) / now.apart));
-    setView({ samplesPerPixel });
-    scrollTo(held - now.middle * samplesPerPixel, from.scrollY - (now.y - from.y));
-  };
+  const pinch = new Pinch();
+  const scrollTo = (start: number, scrollY: number): void => scrollIn(session().doc, start, scrollY);
   const down = (e: PointerEvent): void => {
     if (e.pointerType === "touch") {
       fingers.set(e.pointerId, pointOf(e, box));
       if (fingers.size === 2) {
         cancel();
         pressed = null;
-        pinch = pinchOf();
+        pinch.begin(fingers);
         return;
       }
     }
@@ -112,7 +98,7 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
   const threshold = (): number => (view().tool === "pointer" || view().tool === "range" ? CLICK_PIXELS : 0);
   const move = (e: PointerEvent): void => {
     if (fingers.has(e.pointerId)) fingers.set(e.pointerId, pointOf(e, box));
-    if (pinch) return pinched(pinch);
+    if (pinch.on) return pinch.move(fingers);
     if (hand) {
       const p = pointOf(e, box);
       return scrollTo(hand.start - (p.x - hand.x) * view().samplesPerPixel, hand.scrollY - (p.y - hand.y));
@@ -126,8 +112,8 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
   };
   const up = (e: PointerEvent): void => {
     fingers.delete(e.pointerId);
-    if (pinch) {
-      if (fingers.size < 2) pinch = null;
+    if (pinch.on) {
+      if (fingers.size < 2) pinch.end(true);
       return;
     }
     if (hand) {
@@ -143,7 +129,7 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
     const done = gesture;
     gesture = null;
     pressed = null;
-    const pointing = view().tool === "pointer" || zone.kind === "seam";
+    const pointing = view().tool === "pointer" || (zone.kind === "seam" && !VIEW_TOOLS.has(view().tool));
     if (!moved && pointing && !["body", "lane", "below"].includes(zone.kind)) {
       clearPreview();
       if (zone.kind === "seam" && zone.seam) setView({ seamId: zone.seam.id, tab: "seam", clipIds: new Set(), trackId: zone.seam.trackId });
@@ -167,6 +153,7 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
   const wheel = (e: WheelEvent): void => {
     e.preventDefault();
     const v = view();
+    if (e.altKey) return wheelHeights(Math.exp(-e.deltaY * (Math.abs(e.deltaY) < 40 ? 0.012 : 0.002)), pointOf(e, box).y);
     if (e.ctrlKey || e.metaKey) return zoomAt(pointOf(e, box).x, Math.exp(e.deltaY * (Math.abs(e.deltaY) < 40 ? 0.012 : 0.0025)));
     const sideways = e.shiftKey && e.deltaX === 0 ? e.deltaY : e.deltaX;
     const down = e.shiftKey && e.deltaX === 0 ? 0 : e.deltaY;
@@ -200,7 +187,8 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
   box.addEventListener("pointerup", up);
   const calledOff = (e: PointerEvent): void => {
     fingers.delete(e.pointerId);
-    pinch = hand = null;
+    pinch.end(false);
+    hand = null;
     cancel();
   };
   box.addEventListener("pointercancel", calledOff);

@@ -160,6 +160,9 @@ export const TOOL_HINTS: Readonly<Partial<Record<Tool, string>>> = {
   stamp: "Drag along to lay copies one after the other · click in an empty lane to stamp what was copied",
   mute: "Click or drag over clips to mute them, or unmute",
   erase: "Click or drag over clips to delete them",
+  listen: "Drag to hear what is under the pointer, at the pointer's speed · click to place the playhead",
+  zoom: "Drag over what is to fill the view · click to come closer, with Alt to go farther",
+  hand: "Drag to scroll; the playhead stays where it is",
 };
 export const TOOL_CURSORS: Readonly<Partial<Record<Tool, string>>> = {
   range: "text",
@@ -168,4 +171,7 @@ export const TOOL_CURSORS: Readonly<Partial<Record<Tool, string>>> = {
   stamp: "copy",
   mute: "pointer",
   erase: "pointer",
+  listen: "ew-resize",
+  zoom: "zoom-in",
+  hand: "grab",
 };
