@@ -46,7 +46,8 @@ export class EditorPage {
     await expect(this.page.getByTestId("save-state")).toHaveAttribute("data-save", "saved");
   }
 
-  private async view() {
+  /** Where the view is: the lanes on the screen, the sample at their left edge, samples a pixel, and how far down. */
+  async view() {
     const box = await this.lanes.boundingBox();
     if (!box) throw new Error("no lanes");
     const at = async (name: string): Promise<number> => Number(await this.lanes.getAttribute(name));

@@ -1,6 +1,6 @@
 /// <reference lib="webworker" />
-import { applyChanges, type Change, type Document, documentFrom, timebaseOf } from "@wet-thread/core/model/document";
-import type { VersionData } from "@wet-thread/core/model/schema";
+import { applyChanges, type Change, type Document, documentFrom, NEW_PIECE, timebaseOf } from "@wet-thread/core/model/document";
+import type { SourceInfo, VersionData } from "@wet-thread/core/model/schema";
 import { Metronome } from "@wet-thread/core/render/metronome";
 import { Renderer, spansNeeded } from "@wet-thread/core/render/renderer";
 import { SCRUB_BLOCK, Scrub } from "@wet-thread/core/render/scrub";
@@ -50,6 +50,11 @@ class Engine {
     this.renderer = new Renderer(doc, this.reader, { live: true });
     this.setSources(doc);
     this.metronome = new Metronome(timebaseOf(doc));
+  }
+
+  /** Another engine for another piece on the same ring. */
+  beside(doc: Document): Engine {
+    return new Engine(doc, this.ring);
   }
 
   private setSources(doc: Document): void {
@@ -285,6 +290,26 @@ async function waitForChange(header: Int32Array, index: number, seen: number): P
 }
 
 let engine: Engine | null = null;
+/** Plays one recording by itself; the piece waits as it is. */
+let apart: Engine | null = null;
+
+/** A piece of one clip: a whole recording. */
+function alone(source: SourceInfo, sampleRate: number): Document {
+  const fade = { length: 0, shape: "straight" as const, bend: 0 };
+  const track = { id: "t", name: "", color: "woad" as const, height: 36, mute: false, solo: false, gain: 0, pan: 0, hidden: false, link: null };
+  const clip = { id: "c", trackId: "t", sourceId: source.id, start: 0, length: source.length, offset: 0, name: "", color: null, gain: 0, pan: 0 };
+  return documentFrom(
+    {
+      sampleRate,
+      piece: { ...NEW_PIECE, trackOrder: ["t"] },
+      tracks: [track],
+      clips: [{ ...clip, mute: false, layer: 0, fadeIn: fade, fadeOut: fade, blend: null, sync: null, bundle: null }],
+      markers: [],
+      sections: [],
+    },
+    new Map([[source.id, source]]),
+  );
+}
 
 const handle = (message: ToEngine): void => {
   switch (message.type) {
@@ -298,19 +323,32 @@ const handle = (message: ToEngine): void => {
     case "changes":
       void engine?.change(message.changes, null);
       break;
+    case "source":
+      engine?.stop();
+      apart?.stop();
+      if (!engine) break;
+      apart = engine.beside(alone(message.source, message.sampleRate));
+      void apart.play(message.from, null, message.source.length, 0);
+      break;
     case "play":
+      apart?.stop();
+      apart = null;
       void engine?.play(message.position, message.loop, message.stopAt, message.metronome);
       break;
     case "metronome":
       engine?.setMetronome(message.gain);
       break;
     case "scrub":
+      apart?.stop();
+      apart = null;
       void engine?.scrub(message.position);
       break;
     case "loop":
       engine?.setLoop(message.loop);
       break;
     case "stop":
+      apart?.stop();
+      apart = null;
       engine?.stop();
       break;
   }

@@ -20,6 +20,8 @@ export type ToEngine =
   /** Sound follows this position until "stop". */
   | { readonly type: "scrub"; readonly position: number }
   | { readonly type: "loop"; readonly loop: Span }
+  /** One recording by itself, from a sample on, in place of the piece. */
+  | { readonly type: "source"; readonly source: SourceInfo; readonly from: number; readonly sampleRate: number }
   | { readonly type: "stop" };
 
 /** From the engine worker to the page. Frames count what the ring has ever held. */

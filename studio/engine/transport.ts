@@ -156,6 +156,7 @@ export class Transport {
 
   /** The engine's own answer to a hand that moves over the timeline; the playhead goes along. */
   scrub(position: number): void {
+    this.sourceEnds?.();
     if (view().playing) this.stop();
     const at = Math.max(0, position);
     setView({ playhead: at });
@@ -180,6 +181,7 @@ export class Transport {
     end: number | null,
     { lead = 0, metronome = 0, from = position } = {},
   ): Promise<void> {
+    this.sourceEnds?.();
     this.anchors = [];
     this.stopFrame = null;
     this.viewStays = false;
@@ -206,6 +208,38 @@ export class Transport {
     useMeters.setState(SILENT);
   }
 
+  private sourceEnds: (() => void) | null = null;
+
+  /** Hears one recording by itself from a sample on; `ended` is called when it is over or something else is played. */
+  async hearSource(sourceId: string, from: number, ended: () => void): Promise<void> {
+    const source = session().doc.sources.get(sourceId);
+    if (!source) return;
+    if (view().playing) this.stop();
+    this.anchors = [];
+    this.stopFrame = null;
+    this.sourceEnds = ended;
+    await this.start();
+    if (this.sourceEnds === ended)
+      this.tell({ type: "source", source, from: Math.min(from, source.length - 1), sampleRate: session().doc.sampleRate });
+  }
+
+  stopSource(): void {
+    if (!this.sourceEnds) return;
+    this.sourceEnds = null;
+    this.tell({ type: "stop" });
+    Atomics.store(this.ring.header, HEADER.playing, 0);
+    useMeters.setState(SILENT);
+  }
+
+  /** Where the ear is in what was begun last, in samples; undefined before its first sound. Ends a recording that is over. */
+  earPosition(): number | undefined {
+    const read = Atomics.load(this.ring.header, HEADER.read);
+    while (this.anchors.length > 1 && this.anchors[1].frame <= read) this.anchors.shift();
+    if (this.sourceEnds && this.stopFrame !== null && read >= this.stopFrame) this.sourceEnds();
+    const anchor = this.anchors[0];
+    return anchor && Math.max(anchor.position, anchor.position + read - anchor.frame);
+  }
+
   toggle(): void {
     if (view().playing) this.stop(settings().afterStop === "return");
     else void this.play();
@@ -214,10 +248,7 @@ export class Transport {
   /** Where the ear is on the timeline; ends play that has reached its end. */
   position(): number {
     if (!view().playing) return view().playhead;
-    const read = Atomics.load(this.ring.header, HEADER.read);
-    while (this.anchors.length > 1 && this.anchors[1].frame <= read) this.anchors.shift();
-    const anchor = this.anchors[0];
-    return anchor ? Math.max(anchor.position, anchor.position + read - anchor.frame) : view().playhead;
+    return this.earPosition() ?? view().playhead;
   }
 
   /** Called with each frame of the screen while playing. */

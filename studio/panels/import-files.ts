@@ -2,8 +2,8 @@ import { toast } from "sonner";
 import { create } from "zustand";
 import { ask, type SourceRow } from "@/state/api";
 import { session } from "@/state/session";
-import { settings } from "@/state/settings";
 import { view } from "@/state/view";
+import { freshTrackId, layEdits } from "@/timeline/lay-gesture";
 
 /** A file on its way to the server. */
 export interface Upload {
@@ -84,23 +84,9 @@ export async function importFiles(files: readonly File[], at: { trackId: string 
   }
 }
 
-let tracks = 0;
 /** Lays a recording on a track, or on a new one. */
 export function layOut(source: Pick<SourceRow, "id" | "name">, trackId: string | null, position: number): void {
-  const id = trackId ?? `track-${Date.now().toString(36)}-${++tracks}`;
-  session().edit(
-    [
-      ...(trackId ? [] : [{ type: "add-track", id, name: source.name }]),
-      {
-        type: "add-clip",
-        trackId: id,
-        sourceId: source.id,
-        start: Math.max(0, Math.round(position)),
-        overlap: settings().overlaps === "cover" ? "layer" : settings().overlaps,
-      },
-    ],
-    `Add ${source.name}`,
-  );
+  session().edit(layEdits(source, trackId, position, freshTrackId()), `Add ${source.name}`);
 }
 
 /** Opens the browser's file dialog; what is chosen is laid at the playhead, each on a track of its own. */

@@ -1,7 +1,8 @@
 import { MediaError } from "@wet-thread/core/media/source";
 import { looksLikeWav, openWav } from "@wet-thread/core/media/wav/reader";
 import { Name } from "@wet-thread/core/model/schema";
-import { eq, sql } from "drizzle-orm";
+import { and, eq, inArray, isNull, sql } from "drizzle-orm";
+import { z } from "zod";
 import { db } from "./db/client";
 import { projects, sources } from "./db/schema";
 import { ApiError, notFound } from "./errors";
@@ -84,6 +85,49 @@ export async function receiveSource(projectId: string, name: string, body: Reada
     if (error instanceof MediaError) throw refusal(error);
     throw error;
   }
+}
+
+/** Whether a clip of any version uses a recording, in SQL about `sources`. */
+const inUse = sql`exists (select 1 from entities e join versions v on v.id = e.version_id
+  where v.project_id = sources.project_id and e.kind = 'clip' and e.data->>'sourceId' = sources.id)`;
+
+export const UnusedChange = z.object({ restore: z.array(z.string()).optional() });
+
+/** Takes the recordings that no clip uses out of the project's list, or puts such ones back. Their sound is kept. Returns their ids. */
+export async function changeUnused(projectId: string, { restore }: z.infer<typeof UnusedChange>): Promise<{ ids: string[] }> {
+  const rows = restore
+    ? await db()
+        .update(sources)
+        .set({ removedAt: null })
+        .where(and(eq(sources.projectId, projectId), inArray(sources.id, restore)))
+        .returning({ id: sources.id })
+    : await db()
+        .update(sources)
+        .set({ removedAt: sql`now()` })
+        .where(and(eq(sources.projectId, projectId), inArray(sources.status, ["ready", "failed"]), isNull(sources.removedAt), sql`not ${inUse}`))
+        .returning({ id: sources.id });
+  const ids = rows.map((r) => r.id);
+  for (const sourceId of ids) await announce(db(), { type: "source", projectId, sourceId, status: restore ? "ready" : "removed", progress: 1 });
+  return { ids };
+}
+
+/** Days after which a removed recording may go for good. */
+const KEPT_DAYS = 30;
+
+/** Deletes recordings that were removed long ago and that no clip, and no step of any history, names any more. Returns how many. */
+export async function purgeRemoved(days = KEPT_DAYS): Promise<number> {
+  const gone = await db()
+    .delete(sources)
+    .where(
+      and(
+        sql`${sources.removedAt} < now() - make_interval(days => ${days})`,
+        sql`not ${inUse}`,
+        sql`not exists (select 1 from steps s join versions v on v.id = s.version_id
+          where v.project_id = sources.project_id and position(sources.id in s.changes::text) > 0)`,
+      ),
+    )
+    .returning({ id: sources.id });
+  return gone.length;
 }
 
 /** Stops an import and takes the recording away; one that a clip uses is kept. */

@@ -40,6 +40,8 @@ export interface SourceRow {
   readonly sampleRate: number;
   readonly originalRate: number;
   readonly transients: readonly number[];
+  /** When it was taken out of the list, being unused; its sound is kept. */
+  readonly removedAt: string | null;
 }
 
 export interface ProjectRow {

@@ -1,11 +1,15 @@
 "use client";
 import { useEffect, useRef } from "react";
+import { transport } from "@/engine/transport";
+import { onMedia } from "@/state/media";
 import { session } from "@/state/session";
 import { settings, useSettings } from "@/state/settings";
 import { setView, useView, view } from "@/state/view";
 import { fit, shown } from "./canvas";
-import { overviewLength, paintOverview } from "./rulers";
-import { PALETTES } from "./theme";
+import { WORDS } from "./overlay-scene";
+import { overviewLength, overviewPicture } from "./overview-picture";
+import { usePreview } from "./preview";
+import { faded, mix, PALETTES } from "./theme";
 
 /** The whole piece under the tracks, with the lens: drag it to scroll, drag its ends to zoom, click beside it to go there. */
 export function Overview() {
@@ -15,14 +19,44 @@ export function Overview() {
     let due = 0;
     const draw = (): void => {
       due = 0;
-      const r = c.getBoundingClientRect();
-      if (r.width > 0)
-        paintOverview(fit(c, r.width, r.height), { doc: shown(), view: view(), palette: PALETTES[settings().theme] }, r.width, r.height);
+      const { width, height } = c.getBoundingClientRect();
+      if (width <= 0) return;
+      const [doc, palette, v] = [shown(), PALETTES[settings().theme], view()];
+      const g = fit(c, width, height);
+      g.putImageData(overviewPicture(doc, palette, width, height, window.devicePixelRatio || 1), 0, 0);
+      const per = overviewLength(doc) / width;
+      g.font = `500 10px ${WORDS}`;
+      g.textBaseline = "middle";
+      for (const { name, start, end, color } of doc.sections.values()) {
+        const wide = g.measureText(name).width;
+        if (wide + 10 > (end - start) / per) continue;
+        // On a plate of the section's colour, so that the threads don't run through the name.
+        g.fillStyle = mix(palette.surface, palette.dyes[color], 0.14);
+        g.fillRect(start / per + 2, height - 21, wide + 5, 12);
+        g.fillStyle = palette.ink2;
+        g.fillText(name, start / per + 4, height - 15);
+      }
+      g.fillStyle = palette.dyes.madder;
+      g.fillRect((v.playing ? transport().position() : v.playhead) / per, 1, 1.5, height - 2);
+      g.fillStyle = faded(palette.ink, 0.06);
+      g.strokeStyle = palette.ink2;
+      g.lineWidth = 1.5;
+      g.beginPath();
+      g.roundRect(v.start / per, 1.5, Math.max(6, (v.width * v.samplesPerPixel) / per), height - 3, 5);
+      g.fill();
+      g.stroke();
+      if (v.playing) request();
     };
     const request = (): void => {
       if (!due) due = requestAnimationFrame(draw);
     };
-    const offs = [session().store.subscribe(request), useView.subscribe(request), useSettings.subscribe(request)];
+    const offs = [
+      session().store.subscribe(request),
+      useView.subscribe(request),
+      useSettings.subscribe(request),
+      usePreview.subscribe((p, old) => p.doc !== old.doc && request()),
+      onMedia(request),
+    ];
     const size = new ResizeObserver(request);
     size.observe(c);
     let drag: { part: "lens" | "left" | "right"; at: number; start: number; end: number } | null = null;

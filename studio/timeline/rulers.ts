@@ -1,11 +1,9 @@
-import { type Document, documentEnd, timebaseOf } from "@wet-thread/core/model/document";
-import { clipEnd } from "@wet-thread/core/model/schema";
+import { type Document, timebaseOf } from "@wet-thread/core/model/document";
 import { formatClock } from "@wet-thread/core/time/format";
 import { type GridStep, gridLines, stepForZoom, stepSamples } from "@wet-thread/core/time/grid";
 import { formatTimecode, sampleToFrame } from "@wet-thread/core/time/timecode";
 import { RULERS, type Ruler } from "@/state/settings";
 import type { TimeRange, View } from "@/state/view";
-import { laneBoxes } from "./geometry";
 import { faded, type Palette } from "./theme";
 
 export const ROW_HEIGHTS: Readonly<Record<Ruler, number>> = { sections: 36, tempo: 21, bars: 25, time: 23, timecode: 23, samples: 23 };
@@ -160,43 +158,4 @@ function paintSampleCount(g: CanvasRenderingContext2D, scene: RulerScene, top: n
   let count = 1;
   for (let k = 0; count / scene.view.samplesPerPixel < 84; k++) count *= k % 3 === 1 ? 2.5 : 2;
   paintLabels(g, scene, top, { kind: "sample", count: Math.max(1, Math.round(count)) }, (sample) => sample.toLocaleString("en-GB"));
-}
-
-/** The length that the overview shows: the piece and a little more. */
-export const overviewLength = (doc: Document): number => Math.max(documentEnd(doc) * 1.02, doc.sampleRate * 10);
-
-/** The whole piece at one look: sections, every clip as a thread of its dye, the playhead, and the lens over what is in view. */
-export function paintOverview(
-  g: CanvasRenderingContext2D,
-  { doc, view, palette }: Pick<RulerScene, "doc" | "view" | "palette">,
-  width: number,
-  height: number,
-): void {
-  g.clearRect(0, 0, width, height);
-  const per = overviewLength(doc) / width;
-  const boxes = laneBoxes(doc);
-  for (const section of doc.sections.values()) {
-    g.fillStyle = faded(palette.dyes[section.color], 0.12);
-    g.fillRect(section.start / per, 2, (section.end - section.start) / per - 1, height - 4);
-  }
-  const step = Math.min(5, (height - 10) / Math.max(1, boxes.length));
-  const thick = Math.max(1, step - 1.5);
-  boxes.forEach((box, i) => {
-    const y = 5 + i * step;
-    for (const clip of doc.lanes.get(box.trackId)?.clips ?? []) {
-      g.fillStyle = faded(palette.dyes[clip.color ?? box.track.color], clip.mute || box.track.mute ? 0.35 : 0.85);
-      g.fillRect(clip.start / per, y, Math.max(1, (clipEnd(clip) - clip.start) / per), thick);
-    }
-  });
-  g.fillStyle = palette.dyes.madder;
-  g.fillRect(view.playhead / per, 1, 1.5, height - 2);
-  const x0 = view.start / per;
-  const wide = Math.max(6, (view.width * view.samplesPerPixel) / per);
-  g.fillStyle = faded(palette.ink, 0.06);
-  g.strokeStyle = palette.ink2;
-  g.lineWidth = 1.5;
-  g.beginPath();
-  g.roundRect(x0, 1.5, wide, height - 3, 5);
-  g.fill();
-  g.stroke();
 }

@@ -1,4 +1,5 @@
 import type { Document } from "@wet-thread/core/model/document";
+import type { Lane } from "@wet-thread/core/model/lane";
 import { quietEdges } from "@wet-thread/core/seam/measure";
 import { classify, type QuietEdge, type Seam, type SeamClass, seamsOf } from "@wet-thread/core/seam/seams";
 import { pageReader } from "@/state/media";
@@ -33,9 +34,51 @@ export function findSeam(doc: Document, id: string | null): Seam | undefined {
   return undefined;
 }
 
+/** The seams of a lane with how many of each class there are, and where the raw ones lie. */
+export interface Tally {
+  readonly seams: readonly Seam[];
+  readonly counts: Readonly<Record<SeamClass, number>>;
+  readonly raw: readonly number[];
+}
+
+const tallies = new WeakMap<Lane, { readonly tally: Tally; readonly known: number; readonly whole: boolean; readonly rate: number }>();
+const NONE: Tally = { seams: [], counts: { raw: 0, smooth: 0, blended: 0, unbroken: 0 }, raw: [] };
+
+/** Grows whenever more is known about the edges of recordings: what was counted with less is out of date then. */
+export const seamsKnown = (): number => memory.size;
+
+/** Counts a lane's seams; kept as long as the lane is, unless an answer about a recording was still missing. */
+export function laneTally(doc: Document, trackId: string): Tally {
+  const lane = doc.lanes.get(trackId);
+  if (!lane) return NONE;
+  const had = tallies.get(lane);
+  if (had && had.rate === doc.sampleRate && (had.whole || had.known === memory.size)) return had.tally;
+  const seams = seamsOf(lane, trackId);
+  const counts = { ...NONE.counts };
+  const raw: number[] = [];
+  let whole = true;
+  const quiet = quietIn(doc);
+  const asked: QuietEdge = (clip, edge, at) => {
+    const answer = quiet(clip, edge, at);
+    whole &&= answer !== undefined;
+    return answer;
+  };
+  for (const seam of seams) {
+    const kind = classify(seam, doc.sampleRate, asked);
+    counts[kind]++;
+    if (kind === "raw") raw.push(seam.position);
+  }
+  const tally = { seams, counts, raw };
+  tallies.set(lane, { tally, known: memory.size, whole, rate: doc.sampleRate });
+  return tally;
+}
+
 /** How many seams of each class there are. */
 export function countSeams(doc: Document): Record<SeamClass, number> {
-  const counts: Record<SeamClass, number> = { raw: 0, smooth: 0, blended: 0, unbroken: 0 };
-  for (const trackId of doc.piece.trackOrder) for (const seam of laneSeams(doc, trackId)) counts[seamClass(doc, seam)]++;
-  return counts;
+  const sum = { ...NONE.counts };
+  for (const trackId of doc.piece.trackOrder) {
+    const { counts } = laneTally(doc, trackId);
+    for (const kind of Object.keys(sum) as SeamClass[]) sum[kind] += counts[kind];
+  }
+  return sum;
 }

@@ -1,52 +1,158 @@
 "use client";
 import { formatClock } from "@wet-thread/core/time/format";
-import { Plus, Upload } from "lucide-react";
-import { useSession } from "@/state/session";
-import { useView, view } from "@/state/view";
+import { Play, Plus, Search, Square, Upload } from "lucide-react";
+import { useState } from "react";
+import { toast } from "sonner";
+import { sourcePreview, useSourcePreview } from "@/engine/source-preview";
+import { ask, ServerError, type SourceRow } from "@/state/api";
+import { session, useSession } from "@/state/session";
+import { selectClips, useView, view } from "@/state/view";
 import { Button } from "@/ui/controls";
 import { chooseFiles, layOut } from "../import-files";
 import { Empty } from "./parts";
+import { SourceThumb } from "./SourceThumb";
 
-/** Every recording of the project. */
+const times = (n: number): string => (n === 0 ? "not used" : n === 1 ? "used once" : `used ${n} ×`);
+const channelWords = (n: number): string => (n === 1 ? "mono" : n === 2 ? "stereo" : `${n} ch.`);
+
+/** Every recording of the project: found, heard, laid down, and taken away when nothing uses it. */
 export function SourcesTab() {
-  const sources = [...useSession((s) => s.sources).values()];
-  const doc = useSession((s) => s.doc);
-  const trackId = useView((v) => v.trackId);
+  const rows = useSession((s) => s.sources);
+  const clips = useSession((s) => s.doc.clips);
+  const [wanted, setWanted] = useState("");
   const used = new Map<string, number>();
-  for (const clip of doc.clips.values()) used.set(clip.sourceId, (used.get(clip.sourceId) ?? 0) + 1);
+  for (const clip of clips.values()) used.set(clip.sourceId, (used.get(clip.sourceId) ?? 0) + 1);
+  // One that was removed while unused is back as soon as an undo brings back a clip of it.
+  const sources = [...rows.values()].filter((s) => s.removedAt === null || used.has(s.id));
+  const found = sources.filter((s) => s.name.toLowerCase().includes(wanted.trim().toLowerCase()));
+  const unused = sources.filter((s) => s.status !== "queued" && s.status !== "importing" && !used.has(s.id)).length;
   return (
     <div>
       <Button className="w-full" onClick={chooseFiles}>
         <Upload size={15} aria-hidden /> Import recordings
       </Button>
-      {sources.length === 0 && <Empty title="No recordings yet">Drop WAV files anywhere in the window, or import them here.</Empty>}
-      <ul className="-mx-1.5 mt-3">
-        {sources.map((s) => (
-          <li key={s.id} className="group flex items-center gap-2 rounded-sm px-1.5 py-1.5 hover:bg-weft">
-            <div className="min-w-0 flex-1">
-              <p className="truncate font-medium">{s.name}</p>
-              <p className="num text-ink-3 text-xs">
-                {s.status === "ready"
-                  ? `${formatClock(s.length, s.sampleRate, 1)} · ${s.originalRate / 1000} kHz · ${s.channels === 1 ? "mono" : s.channels === 2 ? "stereo" : `${s.channels} ch`} · ${s.transients.length} hits · used ${used.get(s.id) ?? 0}×`
-                  : s.status === "failed"
-                    ? s.error
-                    : `reading ${Math.round(s.progress * 100)} %`}
-              </p>
-            </div>
-            {s.status === "ready" && (
-              <Button
-                look="quiet"
-                aria-label={`Lay ${s.name} at the playhead`}
-                title="Lay at the playhead"
-                className="!h-7 !px-1.5"
-                onClick={() => layOut(s, trackId, view().playhead)}
-              >
-                <Plus size={15} />
-              </Button>
-            )}
-          </li>
+      {sources.length === 0 ? (
+        <Empty title="No recordings yet">Drop WAV files anywhere in the window, or import them here.</Empty>
+      ) : (
+        <label className="mt-2.5 flex h-8 items-center gap-2 rounded-md border border-line bg-raised px-2.5 focus-within:border-ink-2">
+          <Search size={14} className="text-ink-3" aria-hidden />
+          <input
+            type="search"
+            aria-label="Find a recording"
+            placeholder="Find a recording"
+            className="w-full bg-transparent outline-none placeholder:text-ink-3"
+            value={wanted}
+            onChange={(e) => setWanted(e.target.value)}
+          />
+        </label>
+      )}
+      {sources.length > 0 && found.length === 0 && <Empty title="Nothing found">No recording is called that.</Empty>}
+      <ul className="mt-3 space-y-3" aria-label="Recordings">
+        {found.map((s) => (
+          <Source key={s.id} source={s} used={used.get(s.id) ?? 0} />
         ))}
       </ul>
+      {unused > 0 && (
+        <Button look="quiet" className="mt-3 w-full text-ink-2" onClick={() => void removeUnused()}>
+          Remove {unused === 1 ? "the one that is" : `the ${unused} that are`} not used
+        </Button>
+      )}
     </div>
   );
+}
+
+function Source({ source, used }: { source: SourceRow; used: number }) {
+  const trackId = useView((v) => v.trackId);
+  const hearing = useSourcePreview((p) => p.sourceId === source.id);
+  const ready = source.status === "ready";
+  return (
+    <li>
+      <div className="flex items-center gap-1">
+        <p className="min-w-0 flex-1 truncate font-medium" title={source.name}>
+          {source.name}
+        </p>
+        {ready && (
+          <>
+            <Button
+              look="quiet"
+              aria-label={hearing ? `Stop ${source.name}` : `Hear ${source.name}`}
+              title={hearing ? "Stop" : "Hear it by itself"}
+              className="!h-6 !px-1"
+              onClick={() => (hearing ? sourcePreview().stop() : sourcePreview().hear(source.id, 0))}
+            >
+              {hearing ? <Square size={13} /> : <Play size={13} />}
+            </Button>
+            <Button
+              look="quiet"
+              aria-label={`Lay ${source.name} at the playhead`}
+              title="Lay it at the playhead, on the chosen track or a new one"
+              className="!h-6 !px-1"
+              onClick={() => layOut(source, trackId, view().playhead)}
+            >
+              <Plus size={15} />
+            </Button>
+          </>
+        )}
+      </div>
+      {ready && <SourceThumb source={source} used={used > 0} />}
+      <p className="num mt-1 flex gap-1.5 whitespace-nowrap text-ink-2 text-xs">
+        {ready ? (
+          <>
+            <span>{formatClock(source.length, source.sampleRate, 1)}</span>
+            <span>{source.originalRate / 1000} kHz</span>
+            <span>{channelWords(source.channels)}</span>
+            <span>{source.transients.length === 1 ? "1 hit" : `${source.transients.length} hits`}</span>
+            {used > 0 ? (
+              <button type="button" className="ml-auto underline decoration-dotted" title="Select its clips" onClick={() => selectUses(source.id)}>
+                {times(used)}
+              </button>
+            ) : (
+              <span className="ml-auto">{times(0)}</span>
+            )}
+          </>
+        ) : source.status === "failed" ? (
+          <span className="whitespace-normal text-madder">{source.error}</span>
+        ) : (
+          <span>reading {Math.round(source.progress * 100)} %</span>
+        )}
+      </p>
+    </li>
+  );
+}
+
+function selectUses(sourceId: string): void {
+  const { doc } = session();
+  selectClips(
+    doc,
+    [...doc.clips.values()].filter((c) => c.sourceId === sourceId).map((c) => c.id),
+  );
+}
+
+/** Takes out of the list what no clip of any version uses. The sound is kept, so that this and every earlier step can be undone. */
+async function removeUnused(): Promise<void> {
+  const change = (json: { restore?: string[] }): Promise<{ ids: string[] }> =>
+    ask(`/api/projects/${session().store.getState().project.id}/sources/unused`, { json });
+  try {
+    const { ids } = await change({});
+    await session().refreshSources();
+    if (ids.length === 0) return void toast("Another version of the piece uses them; nothing was removed.", { id: "unused" });
+    toast(
+      `${ids.length === 1 ? "1 recording" : `${ids.length} recordings`} removed. Steps that used ${ids.length === 1 ? "it" : "them"} can still be undone.`,
+      {
+        id: "unused",
+        duration: 12_000,
+        action: {
+          label: "Undo",
+          onClick: () =>
+            void change({ restore: ids }).then(
+              () => session().refreshSources(),
+              (error: Error) => toast.error(error.message),
+            ),
+        },
+      },
+    );
+  } catch (error) {
+    if (!(error instanceof ServerError)) throw error;
+    toast.error(`${error.message} The list is as it was.`);
+  }
 }

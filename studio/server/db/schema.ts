@@ -87,6 +87,8 @@ export const sources = pgTable(
     bytes: bigint("bytes", { mode: "number" }).notNull().default(0),
     /** Samples at the project's rate at which a hit begins. */
     transients: jsonb("transients").$type<number[]>().notNull().default([]),
+    /** Taken out of the list while nothing used it; the recording itself stays as long as a step may bring back a clip of it. */
+    removedAt: timestamp("removed_at", { withTimezone: true }),
     createdAt: created(),
   },
   (t) => [index("sources_project").on(t.projectId)],

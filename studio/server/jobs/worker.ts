@@ -2,6 +2,7 @@ import { sql } from "drizzle-orm";
 import { type JobHelpers, run } from "graphile-worker";
 import { databaseUrl, db, pool } from "../db/client";
 import { exportJobs, printJobs, sources } from "../db/schema";
+import { purgeRemoved } from "../sources";
 import { runExport } from "./export";
 import { importSource } from "./import";
 import { runPrint } from "./print";
@@ -92,6 +93,7 @@ const runner = await run({
   },
 });
 
+void purgeRemoved().catch((error) => console.error("purge:", error.message));
 const timer = setInterval(() => void sweep().catch((error) => console.error("sweep:", error.message)), SWEEP_MS);
 
 async function stop(): Promise<void> {

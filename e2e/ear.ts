@@ -1,0 +1,86 @@
+import type { Page } from "@playwright/test";
+
+/**
+ * Collects what the ear gets, frame by frame as the worklet takes them, in a worker of its own that waits on the read index: the page may be
+ * busy, and the ring is soon written over. It runs a little ahead of the ear, well short of where an edit may still be laid in.
+ */
+const COLLECTOR = `onmessage = ({ data: { memory, frames } }) => {
+  const header = new Int32Array(memory, 0, 8);
+  const left = new Float32Array(memory, 32, 16384);
+  const heard = new Float32Array(frames);
+  const counter = new Int32Array(new SharedArrayBuffer(4));
+  let at = Atomics.load(header, 0), n = 0, late = false;
+  postMessage({ counter });
+  while (n < frames) {
+    const read = Atomics.load(header, 0);
+    if (Atomics.load(header, 2) === 1) {
+      const to = Math.min(read + 1024, Atomics.load(header, 1));
+      const first = at;
+      for (; at < to && n < frames; at++) heard[n++] = left[at & 16383];
+      // On a machine that is busy elsewhere this worker may wake too late: what it copied had been written over.
+      late ||= Atomics.load(header, 1) > first + 16384;
+      Atomics.store(counter, 0, n);
+    } else at = read;
+    Atomics.wait(header, 0, read, 2);
+  }
+  postMessage({ heard, late });
+};`;
+
+interface Listening {
+  counter?: Int32Array;
+  heard?: Float32Array;
+  late?: boolean;
+}
+
+/** Attempts at listening: one counts only if the collector kept up all the way. */
+const ATTEMPTS = 6;
+
+/** Waits until so many frames have been heard. */
+type Frames = (n: number) => Promise<void>;
+
+interface Ways {
+  /** How playing is begun and ended; by the space bar unless told otherwise. */
+  readonly begin?: () => Promise<void>;
+  readonly end?: () => Promise<void>;
+  /** What is done while it plays. */
+  readonly during?: (frames: Frames) => Promise<void>;
+  /** What puts everything back before another attempt; the playhead to the start unless told otherwise. */
+  readonly again?: () => Promise<void>;
+}
+
+/** Plays and returns the left channel of `seconds` of what was heard. */
+export async function listen(page: Page, seconds: number, ways: Ways = {}): Promise<number[]> {
+  for (let i = 0; i < ATTEMPTS; i++) {
+    const heard = await listenOnce(page, seconds, ways);
+    if (heard) return heard;
+    await (ways.again ?? (() => page.keyboard.press("Home")))();
+  }
+  throw new Error("The machine is too busy to listen.");
+}
+
+async function listenOnce(page: Page, seconds: number, { begin, end, during }: Ways): Promise<number[] | null> {
+  const space = (): Promise<void> => page.keyboard.press("Space");
+  await page.evaluate(
+    ({ code, frames }) => {
+      const ring = (window as unknown as { wetThreadRing: { memory: SharedArrayBuffer } }).wetThreadRing;
+      const worker = new Worker(URL.createObjectURL(new Blob([code])));
+      const state: Listening = {};
+      (window as unknown as { listening: Listening }).listening = state;
+      worker.onmessage = ({ data }) => Object.assign(state, data);
+      worker.postMessage({ memory: ring.memory, frames });
+    },
+    { code: COLLECTOR, frames: seconds * 48_000 },
+  );
+  await page.waitForFunction(() => (window as unknown as { listening: Listening }).listening.counter);
+  await (begin ?? space)();
+  await during?.(async (n) => {
+    await page.waitForFunction((wanted) => Atomics.load((window as unknown as { listening: Required<Listening> }).listening.counter, 0) > wanted, n);
+  });
+  await page.waitForFunction(() => (window as unknown as { listening: Listening }).listening.heard, undefined, { timeout: 30_000 });
+  const { out, late } = await page.evaluate(() => {
+    const { heard, late } = (window as unknown as { listening: Required<Listening> }).listening;
+    return { out: [...heard], late };
+  });
+  await (end ?? space)();
+  return late ? null : out;
+}

@@ -1,0 +1,135 @@
+"use client";
+import { useEffect, useRef } from "react";
+import { sourcePreview, useSourcePreview } from "@/engine/source-preview";
+import type { SourceRow } from "@/state/api";
+import { onMedia } from "@/state/media";
+import { session } from "@/state/session";
+import { useSettings } from "@/state/settings";
+import type { Gesture } from "@/timeline/gesture";
+import { layRecording } from "@/timeline/lay-gesture";
+import { clearPreview } from "@/timeline/preview";
+import { mix, PALETTES } from "@/timeline/theme";
+import { fillColumns, newColumns } from "@/timeline/wave";
+
+const [WIDTH, HEIGHT] = [252, 34];
+/** Pixels that a press may wander before it takes the recording along. */
+const TAKES = 5;
+
+/** A recording's whole waveform. A click hears it from there; dragged to the lanes it is laid down. */
+export function SourceThumb({ source, used }: { source: SourceRow; used: boolean }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const line = useRef<HTMLDivElement>(null);
+  const theme = useSettings((s) => s.theme);
+  const hearing = useSourcePreview((p) => p.sourceId === source.id);
+
+  useEffect(() => {
+    const columns = newColumns(WIDTH * 2);
+    let due = 0;
+    const draw = (): void => {
+      due = 0;
+      const c = canvas.current;
+      const g = c?.getContext("2d");
+      if (!c || !g) return;
+      const scale = window.devicePixelRatio || 1;
+      const [w, h] = [Math.round(WIDTH * scale), Math.round(HEIGHT * scale)];
+      if (c.width !== w) [c.width, c.height] = [w, h];
+      const palette = PALETTES[theme];
+      const dye = used ? palette.dyes.woad : palette.ink3;
+      g.fillStyle = mix(palette.raised, dye, palette.cloth);
+      g.fillRect(0, 0, w, h);
+      const n = Math.min(w, columns.min.length);
+      columns.min.fill(Number.NaN);
+      fillColumns(columns, source.id, source.channels, 0, source.length, 0, source.length / n, n);
+      for (let x = 0; x < n; x++) {
+        if (Number.isNaN(columns.min[x])) continue;
+        const [up, down] = [((1 - Math.min(1, columns.max[x])) * h) / 2, ((1 - Math.max(-1, columns.min[x])) * h) / 2];
+        g.fillStyle = mix(palette.raised, dye, 0.55);
+        g.fillRect(x, up, 1, Math.max(1, down - up));
+        const loud = (Math.min(1, columns.rms[x]) * h) / 2;
+        g.fillStyle = dye;
+        g.fillRect(x, h / 2 - loud, 1, Math.max(1, 2 * loud));
+      }
+    };
+    const request = (): void => {
+      if (!due) due = requestAnimationFrame(draw);
+    };
+    request();
+    const off = onMedia(request);
+    return () => {
+      off();
+      cancelAnimationFrame(due);
+    };
+  }, [source.id, source.channels, source.length, theme, used]);
+
+  useEffect(() => {
+    if (!hearing) return;
+    let due = 0;
+    const follow = (): void => {
+      due = requestAnimationFrame(follow);
+      if (line.current) line.current.style.left = `${Math.min(100, (sourcePreview().position() / source.length) * 100).toFixed(2)}%`;
+    };
+    follow();
+    return () => cancelAnimationFrame(due);
+  }, [hearing, source.length]);
+
+  const press = (e: React.PointerEvent<HTMLButtonElement>): void => {
+    if (e.button !== 0) return;
+    const box = e.currentTarget.getBoundingClientRect();
+    const [x0, y0] = [e.clientX, e.clientY];
+    const target = e.currentTarget;
+    target.setPointerCapture(e.pointerId);
+    let gesture: Gesture | null = null;
+    const lanes = document.querySelector("[data-testid=lanes]")?.getBoundingClientRect();
+    const inLanes = (m: PointerEvent): { x: number; y: number; shift: boolean; alt: boolean } | null =>
+      lanes && m.clientX >= lanes.left && m.clientX <= lanes.right && m.clientY >= lanes.top && m.clientY <= lanes.bottom
+        ? { x: m.clientX - lanes.left, y: m.clientY - lanes.top, shift: m.shiftKey, alt: m.altKey }
+        : null;
+    const move = (m: PointerEvent): void => {
+      if (!gesture && Math.hypot(m.clientX - x0, m.clientY - y0) < TAKES) return;
+      gesture ??= layRecording(session().doc, source);
+      const p = inLanes(m);
+      document.body.style.cursor = p ? "copy" : "grabbing";
+      if (p) gesture.move(p);
+      else clearPreview();
+    };
+    const end =
+      (kept: boolean) =>
+      (m: Event): void => {
+        document.body.style.cursor = "";
+        target.removeEventListener("pointermove", move);
+        target.removeEventListener("pointerup", up);
+        target.removeEventListener("pointercancel", cancel);
+        window.removeEventListener("keydown", callOff, true);
+        const p = kept && m instanceof PointerEvent ? inLanes(m) : null;
+        if (gesture && p) gesture.commit(p);
+        else clearPreview();
+        if (kept && !gesture) sourcePreview().hear(source.id, Math.round(((x0 - box.left) / box.width) * source.length));
+      };
+    const up = end(true);
+    const cancel = end(false);
+    const callOff = (k: KeyboardEvent): void => {
+      if (k.key !== "Escape") return;
+      k.stopPropagation();
+      cancel(k);
+    };
+    target.addEventListener("pointermove", move);
+    target.addEventListener("pointerup", up);
+    target.addEventListener("pointercancel", cancel);
+    window.addEventListener("keydown", callOff, true);
+  };
+
+  return (
+    <button
+      type="button"
+      aria-label={`Hear ${source.name} from where it is clicked; drag to the lanes to lay it there`}
+      title="Click to hear it from there · drag to the lanes to lay it there"
+      className="relative mt-1 block w-full cursor-grab touch-none overflow-hidden rounded-sm border border-line"
+      style={{ height: HEIGHT }}
+      onPointerDown={press}
+      onClick={(e) => e.detail === 0 && sourcePreview().hear(source.id, 0)}
+    >
+      <canvas ref={canvas} className="block h-full w-full" aria-hidden />
+      {hearing && <div ref={line} className="absolute inset-y-0 w-[1.5px] bg-madder" />}
+    </button>
+  );
+}
