@@ -18,7 +18,14 @@ describe("the peak pyramid", () => {
           expect(peaks[e + 2]).toBeCloseTo(Math.sqrt(part.reduce((s, v) => s + v * v, 0) / part.length), 5);
         });
       }),
-      { numRuns: 30 },
+      {
+        numRuns: 30,
+        examples: [
+          [CHUNK, 7],
+          [CHUNK - 1, 8],
+          [64, 9],
+        ],
+      },
     );
   });
   it("is asked for the coarsest level that has an entry a pixel", () => {

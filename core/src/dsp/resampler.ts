@@ -1,9 +1,15 @@
+import { type Kernels, newKernels } from "../kernels/kernels";
+
 /** Zero crossings of the sinc on each side. */
 const SIDE = 64;
 /** Kaiser window parameter: about 145 dB of stop band with 64 crossings a side. */
 const BETA = 14.5;
 /** The pass band ends at this part of the lower Nyquist frequency. */
 const ROLL_OFF = 0.95;
+
+/** Input samples that can wait, and outputs made in one go. */
+const WAITING = 1 << 16;
+const OUT = 1 << 14;
 
 function gcd(a: number, b: number): number {
   while (b) [a, b] = [b, a % b];
@@ -29,9 +35,12 @@ export class Resampler {
   private readonly up: number;
   private readonly down: number;
   private readonly half: number;
-  private readonly taps: Float64Array[] = [];
-  private buffer: Float32Array;
-  /** Input index of the buffer's first sample, and how many it holds. */
+  private readonly size: number;
+  private readonly kernels: Kernels;
+  /** Where the input waits in the kernels' memory, and where outputs are put; the taps lie before. */
+  private readonly input: number;
+  private readonly output: number;
+  /** Input index of the first sample that waits, and how many do. */
   private base: number;
   private held: number;
   private produced = 0;
@@ -44,8 +53,13 @@ export class Resampler {
     const cutoff = Math.min(1, to / from) * ROLL_OFF;
     this.half = Math.ceil(SIDE / cutoff);
     const norm = bessel0(BETA);
+    // The kernel takes four taps at a time; those beyond the window are zero.
+    this.size = Math.ceil((2 * this.half) / 4) * 4;
+    this.input = 2 * this.up * this.size;
+    this.output = this.input + WAITING + this.size;
+    this.kernels = newKernels(this.output + OUT);
     for (let phase = 0; phase < this.up; phase++) {
-      const h = new Float64Array(2 * this.half);
+      const h = this.kernels.doubles.subarray(phase * this.size, phase * this.size + 2 * this.half);
       let sum = 0;
       for (let k = 0; k < h.length; k++) {
         const t = k - this.half + 1 - phase / this.up;
@@ -57,9 +71,7 @@ export class Resampler {
       }
       // Unity at zero frequency in every phase.
       for (let k = 0; k < h.length; k++) h[k] /= sum;
-      this.taps.push(h);
     }
-    this.buffer = new Float32Array(1 << 17);
     this.base = -this.half;
     this.held = this.half;
   }
@@ -69,50 +81,52 @@ export class Resampler {
     return Math.ceil((input * this.up) / this.down);
   }
 
-  private append(samples: Float32Array): void {
-    if (this.held + samples.length > this.buffer.length) {
-      const bigger = new Float32Array(2 * (this.held + samples.length));
-      bigger.set(this.buffer.subarray(0, this.held));
-      this.buffer = bigger;
+  /** Makes what the samples that wait are enough for, up to output `limit`. */
+  private produce(limit: number, out: Float32Array[]): void {
+    const { kernels, size, half, up, down } = this;
+    for (;;) {
+      // Output k needs the inputs up to k · down / up + half.
+      const enough = Math.floor(((this.base + this.held - half) * up - 1) / down) + 1;
+      const count = Math.min(OUT, Math.min(limit, enough) - this.produced);
+      if (count <= 0) break;
+      kernels.resample(0, size, up, down, half, this.input, this.base, this.produced, count, this.output);
+      out.push(kernels.floats.slice(this.output, this.output + count));
+      this.produced += count;
     }
-    this.buffer.set(samples, this.held);
-    this.held += samples.length;
+    const first = Math.floor((this.produced * down) / up) - half + 1;
+    const drop = Math.min(this.held, Math.max(0, first - this.base));
+    kernels.floats.copyWithin(this.input, this.input + drop, this.input + this.held);
+    this.base += drop;
+    this.held -= drop;
   }
 
-  private produce(limit: number): Float32Array {
-    const out: number[] = [];
-    const size = 2 * this.half;
-    let first = 0;
-    while (this.produced < limit) {
-      const position = this.produced * this.down;
-      const whole = Math.floor(position / this.up);
-      first = whole - this.half + 1 - this.base;
-      if (first + size > this.held) break;
-      const h = this.taps[position - whole * this.up];
-      let sum = 0;
-      for (let k = 0; k < size; k++) sum += h[k] * this.buffer[first + k];
-      out.push(sum);
-      this.produced++;
+  private run(samples: Float32Array, limit: number): Float32Array {
+    const out: Float32Array[] = [];
+    for (let at = 0; at < samples.length; ) {
+      const n = Math.min(samples.length - at, WAITING - this.held);
+      this.kernels.floats.set(samples.subarray(at, at + n), this.input + this.held);
+      this.held += n;
+      at += n;
+      this.produce(limit, out);
     }
-    if (first > 0) {
-      const drop = Math.min(first, this.held);
-      this.buffer.copyWithin(0, drop, this.held);
-      this.base += drop;
-      this.held -= drop;
+    if (out.length === 1) return out[0];
+    const all = new Float32Array(out.reduce((sum, part) => sum + part.length, 0));
+    let to = 0;
+    for (const part of out) {
+      all.set(part, to);
+      to += part.length;
     }
-    return Float32Array.from(out);
+    return all;
   }
 
   /** Takes more input and gives what is ready. */
   push(samples: Float32Array): Float32Array {
-    this.append(samples);
     this.taken += samples.length;
-    return this.produce(Number.POSITIVE_INFINITY);
+    return this.run(samples, Number.POSITIVE_INFINITY);
   }
 
   /** Gives the rest, up to the exact length. */
   finish(): Float32Array {
-    this.append(new Float32Array(2 * this.half));
-    return this.produce(this.length(this.taken));
+    return this.run(new Float32Array(2 * this.half), this.length(this.taken));
   }
 }

@@ -38,6 +38,12 @@ function sweep(clips: readonly Clip[]): Heard[] {
   let active: Clip[] = [];
   let i = 0;
   while (i < clips.length || active.length) {
+    if (active.length === 0 && open.size === 0 && (i + 1 >= clips.length || clips[i + 1].start >= clipEnd(clips[i]))) {
+      // A clip that meets no other, as most do, is heard from end to end.
+      out.push({ clip: clips[i], from: clips[i].start, to: clipEnd(clips[i]) });
+      i++;
+      continue;
+    }
     const nextStart = i < clips.length ? clips[i].start : Number.POSITIVE_INFINITY;
     const at = active.reduce((m, c) => Math.min(m, clipEnd(c)), nextStart);
     active = active.filter((c) => clipEnd(c) > at);

@@ -1,4 +1,5 @@
 import { blendGains, fadeGain } from "../dsp/fades";
+import { newKernels } from "../kernels/kernels";
 import { blendAfter, type Document } from "../model/document";
 import { type Clip, clipEnd, gainFactor, type Track } from "../model/schema";
 import { firstHeardAt, type Heard, heardOf } from "./heard";
@@ -16,20 +17,11 @@ export const panGains = (pan: number): { left: number; right: number } => ({ lef
 /** Whether a track is heard, given its own mute and everybody's solo. */
 export const isAudible = (track: Track, anySolo: boolean): boolean => !track.mute && (!anySolo || track.solo);
 
-/** out[at + i] += x[i] · gain, for n samples. Apart, so that the engine compiles it for this one shape. */
-function addScaled(out: Float32Array, at: number, x: Float32Array, n: number, gain: number): void {
-  if (gain === 1) for (let i = 0; i < n; i++) out[at + i] += x[i];
-  else for (let i = 0; i < n; i++) out[at + i] += x[i] * gain;
-}
-
-function peakOf(x: Float32Array, n: number): number {
-  let peak = 0;
-  for (let i = 0; i < n; i++) {
-    const v = x[i] < 0 ? -x[i] : x[i];
-    if (v > peak) peak = v;
-  }
-  return peak;
-}
+/** Places in the kernels' memory, each of one block: the mix, a track's bus, a clip's samples, and tracks that wait to be mixed together. */
+const PLACES = { mixLeft: 0, mixRight: BLOCK, busLeft: 2 * BLOCK, busRight: 3 * BLOCK, clip: 4 * BLOCK, clipRight: 5 * BLOCK, waiting: 6 * BLOCK };
+/** As many tracks of one channel are mixed in one pass. */
+const TOGETHER = 4;
+const GAINS = PLACES.waiting + TOGETHER * BLOCK;
 
 /**
  * Renders a document to two channels, block by block: the one engine behind playback and export. Each sample depends only on the
@@ -38,10 +30,9 @@ function peakOf(x: Float32Array, n: number): number {
 export class Renderer {
   private doc: Document;
   private readonly likenesses = new Map<string, number>();
-  private readonly busLeft = new Float32Array(BLOCK);
-  private readonly busRight = new Float32Array(BLOCK);
-  private readonly scratch = new Float32Array(BLOCK);
-  private readonly scratchRight = new Float32Array(BLOCK);
+  private readonly kernels = newKernels(GAINS + 2 * TOGETHER);
+  /** Tracks that wait in the kernels' memory; they are mixed in the order in which they came. */
+  private waiting = 0;
   private readonly gains = new Float64Array(BLOCK);
   private readonly glides = new Map<string, { left: number; right: number }>();
   /** When live: peak of each track in the last block, after its gain and pan. */
@@ -62,33 +53,41 @@ export class Renderer {
 
   /** Writes [from, from + count) to both outputs at `at`. */
   render(from: number, count: number, left: Float32Array, right: Float32Array, at = 0): void {
-    left.fill(0, at, at + count);
-    right.fill(0, at, at + count);
     this.peaks.clear();
+    const { floats } = this.kernels;
     const { tracks, lanes, piece } = this.doc;
     let anySolo = false;
     for (const track of tracks.values()) anySolo ||= track.solo;
     for (let done = 0; done < count; done += BLOCK) {
       const n = Math.min(BLOCK, count - done);
+      floats.fill(0, PLACES.mixLeft, PLACES.mixRight + BLOCK);
       for (const id of piece.trackOrder) {
         if (this.options.tracks && !this.options.tracks.has(id)) continue;
         const track = tracks.get(id) as Track;
         const heard = heardOf(lanes.get(id) as Parameters<typeof heardOf>[0]);
-        this.mixTrack(track, isAudible(track, anySolo), heard, from + done, n, left, right, at + done);
+        this.mixTrack(track, isAudible(track, anySolo), heard, from + done, n);
       }
+      this.mixWaiting(n);
+      left.set(floats.subarray(PLACES.mixLeft, PLACES.mixLeft + n), at + done);
+      right.set(floats.subarray(PLACES.mixRight, PLACES.mixRight + n), at + done);
     }
   }
 
-  private mixTrack(
-    track: Track,
-    audible: boolean,
-    heard: readonly Heard[],
-    from: number,
-    n: number,
-    left: Float32Array,
-    right: Float32Array,
-    at: number,
-  ): void {
+  /** Mixes the tracks that wait. Alone or together they give the same bits: each sample takes one track after the other. */
+  private mixWaiting(n: number): void {
+    const { kernels, waiting } = this;
+    if (waiting === TOGETHER) kernels.mixFour(PLACES.waiting, BLOCK, PLACES.mixLeft, PLACES.mixRight, (n + 3) & ~3, GAINS);
+    else
+      for (let k = 0; k < waiting; k++) {
+        const [l, r] = [kernels.floats[GAINS + 2 * k], kernels.floats[GAINS + 2 * k + 1]];
+        kernels.mixBoth(PLACES.waiting + k * BLOCK, PLACES.mixLeft, PLACES.mixRight, n, l, r);
+      }
+    this.waiting = 0;
+  }
+
+  private mixTrack(track: Track, audible: boolean, heard: readonly Heard[], from: number, n: number): void {
+    const { kernels, reader } = this;
+    const { floats } = kernels;
     const target = panGains(track.pan);
     const factor = audible ? gainFactor(track.gain) : 0;
     const to = { left: target.left * factor, right: target.right * factor };
@@ -100,13 +99,25 @@ export class Renderer {
     const gliding = glide !== undefined && (glide.left !== to.left || glide.right !== to.right);
     if (!gliding && to.left === 0 && to.right === 0) return;
     const plain = this.plainClip(heard, from, n);
-    let { busLeft, busRight } = this;
+    let busLeft: number = PLACES.busLeft;
+    let busRight: number = PLACES.busRight;
+    if (plain && !plain.stereo && !gliding) {
+      // Untouched samples wait to be mixed with those of other tracks: on a bus they would be just the same.
+      busLeft = busRight = PLACES.waiting + this.waiting * BLOCK;
+      reader.read(plain.clip.sourceId, 0, plain.from, floats, busLeft, n);
+      floats[GAINS + 2 * this.waiting] = to.left;
+      floats[GAINS + 2 * this.waiting + 1] = to.right;
+      this.notePeak(track.id, busLeft, busRight, n, to);
+      if (++this.waiting === TOGETHER) this.mixWaiting(n);
+      return;
+    }
+    // Tracks are mixed in their order, whatever each of them needs.
+    this.mixWaiting(n);
     if (plain) {
-      // Untouched samples go to the mix as they are: on the bus they would be just the same.
-      busLeft = this.scratch;
-      this.reader.read(plain.clip.sourceId, 0, plain.from, busLeft, 0, n);
-      busRight = plain.stereo ? this.scratchRight : busLeft;
-      if (plain.stereo) this.reader.read(plain.clip.sourceId, 1, plain.from, busRight, 0, n);
+      busLeft = PLACES.clip;
+      reader.read(plain.clip.sourceId, 0, plain.from, floats, busLeft, n);
+      busRight = plain.stereo ? PLACES.clipRight : busLeft;
+      if (plain.stereo) reader.read(plain.clip.sourceId, 1, plain.from, floats, busRight, n);
     } else if (!this.fillBus(heard, from, n)) {
       if (gliding) this.glides.set(track.id, to);
       return;
@@ -117,17 +128,21 @@ export class Renderer {
       for (let i = 0; i < n; i++) {
         glide.left = toward(glide.left, to.left);
         glide.right = toward(glide.right, to.right);
-        left[at + i] += busLeft[i] * glide.left;
-        right[at + i] += busRight[i] * glide.right;
+        floats[PLACES.mixLeft + i] += floats[busLeft + i] * glide.left;
+        floats[PLACES.mixRight + i] += floats[busRight + i] * glide.right;
       }
     } else {
-      addScaled(left, at, busLeft, n, to.left);
-      addScaled(right, at, busRight, n, to.right);
+      kernels.mixOne(busLeft, PLACES.mixLeft, n, to.left);
+      kernels.mixOne(busRight, PLACES.mixRight, n, to.right);
     }
-    if (this.options.live) {
-      const peak = Math.max(peakOf(busLeft, n) * to.left, peakOf(busRight, n) * to.right);
-      this.peaks.set(track.id, Math.max(this.peaks.get(track.id) ?? 0, peak));
-    }
+    this.notePeak(track.id, busLeft, busRight, n, to);
+  }
+
+  private notePeak(trackId: string, busLeft: number, busRight: number, n: number, to: { left: number; right: number }): void {
+    if (!this.options.live) return;
+    const left = this.kernels.loudest(busLeft, n);
+    const right = busRight === busLeft ? left : this.kernels.loudest(busRight, n);
+    this.peaks.set(trackId, Math.max(this.peaks.get(trackId) ?? 0, left * to.left, right * to.right));
   }
 
   /** The one clip that fills the whole block at unity, without fade or pan; undefined when there is more to do. */
@@ -156,8 +171,7 @@ export class Renderer {
       const end = Math.min(heard[i].to, from + n);
       if (end <= start) continue;
       if (!any) {
-        this.busLeft.fill(0, 0, n);
-        this.busRight.fill(0, 0, n);
+        this.kernels.floats.fill(0, PLACES.busLeft, PLACES.busRight + BLOCK);
         any = true;
       }
       this.addClip(clip, start, end, start - from);
@@ -169,22 +183,17 @@ export class Renderer {
     const source = this.doc.sources.get(clip.sourceId);
     const factor = gainFactor(clip.gain);
     if (!source || factor === 0) return;
+    const { kernels, gains } = this;
+    const { floats } = kernels;
     const n = end - start;
     const pan = panGains(clip.pan);
     const faded = this.fillGains(clip, start, n);
-    const { scratch, gains } = this;
-    const buses =
-      source.channels === 1
-        ? ([[0, this.busLeft, pan.left * factor, this.busRight, pan.right * factor]] as const)
-        : ([
-            [0, this.busLeft, pan.left * factor],
-            [1, this.busRight, pan.right * factor],
-          ] as const);
-    for (const [channel, bus, gain, other, otherGain] of buses) {
-      this.reader.read(clip.sourceId, channel, clip.offset + (start - clip.start), scratch, 0, n);
-      if (faded) for (let i = 0; i < n; i++) scratch[i] *= gains[i];
-      addScaled(bus, at, scratch, n, gain);
-      if (other) addScaled(other, at, scratch, n, otherGain as number);
+    const [left, right] = [PLACES.busLeft + at, PLACES.busRight + at];
+    for (let channel = 0; channel < Math.min(2, source.channels); channel++) {
+      this.reader.read(clip.sourceId, channel, clip.offset + (start - clip.start), floats, PLACES.clip, n);
+      if (faded) for (let i = 0; i < n; i++) floats[PLACES.clip + i] *= gains[i];
+      if (source.channels === 1) kernels.mixBoth(PLACES.clip, left, right, n, pan.left * factor, pan.right * factor);
+      else kernels.mixOne(PLACES.clip, channel === 0 ? left : right, n, channel === 0 ? pan.left * factor : pan.right * factor);
     }
   }
 

@@ -1,7 +1,7 @@
 import type { Document } from "../model/document";
 import type { Lane } from "../model/lane";
 import { type Clip, clipEnd } from "../model/schema";
-import { firstHeardAt, heardOf } from "../render/heard";
+import { heardOf } from "../render/heard";
 import { unbroken } from "./continuity";
 
 export type SeamClass = "raw" | "smooth" | "blended" | "unbroken";
@@ -37,14 +37,14 @@ export function seamsOf(lane: Lane, trackId: string): readonly Seam[] {
 }
 
 function findSeams(lane: Lane, trackId: string): Seam[] {
-  const byId = new Map(lane.clips.map((c) => [c.id, c]));
   const out: Seam[] = [];
-  const points = new Set<number>();
+  const points: number[] = [];
+  const blended = lane.clips.filter((c) => c.blend);
+  const byId = blended.length ? new Map(lane.clips.map((c) => [c.id, c])) : null;
   const blendedEnds = new Set<string>();
-  for (const clip of lane.clips) {
-    if (!clip.blend) continue;
-    const left = byId.get(clip.blend.with);
-    if (!left) continue;
+  for (const clip of blended) {
+    const left = clip.blend && byId?.get(clip.blend.with);
+    if (!left || !clip.blend) continue;
     blendedEnds.add(left.id);
     out.push({
       id: `${left.id}>${clip.id}`,
@@ -56,24 +56,26 @@ function findSeams(lane: Lane, trackId: string): Seam[] {
     });
   }
   for (const clip of lane.clips) {
-    if (!clip.blend) points.add(clip.start);
-    if (!blendedEnds.has(clip.id)) points.add(clipEnd(clip));
+    if (!clip.blend) points.push(clip.start);
+    if (!blendedEnds.has(clip.id)) points.push(clipEnd(clip));
   }
+  points.sort((a, b) => a - b);
   const heard = heardOf(lane);
-  const edgesAt = (p: number): { left: Clip | null; right: Clip | null } => {
+  // The first stretch that can still matter; points come in order, so it only goes on.
+  let first = 0;
+  points.forEach((position, k) => {
+    if (k > 0 && points[k - 1] === position) return;
+    while (first < heard.length && heard[first].to < position) first++;
     let left: Clip | null = null;
     let right: Clip | null = null;
-    for (let i = firstHeardAt(heard, p - 1); i < heard.length && heard[i].from <= p; i++) {
-      if (heard[i].from < p && heard[i].to >= p) left = heard[i].clip;
-      if (heard[i].from <= p && heard[i].to > p) right = heard[i].clip;
+    for (let i = Math.max(0, first - 2); i < heard.length && heard[i].from <= position; i++) {
+      const { from, to, clip } = heard[i];
+      if (from < position && to >= position) left = clip;
+      if (to > position) right = clip;
     }
-    return { left, right };
-  };
-  for (const position of points) {
-    const { left, right } = edgesAt(position);
     const kind = left && right && (left === right || unbroken(left, right)) ? "unbroken" : "open";
     out.push({ id: `${left?.id ?? ""}>${right?.id ?? ""}${left === right ? `@${position}` : ""}`, trackId, position, left, right, kind });
-  }
+  });
   return out.sort((a, b) => a.position - b.position);
 }
 

@@ -1,0 +1,179 @@
+// The inner loops as WebAssembly SIMD, written in AssemblyScript; `node scripts/kernels.mjs` compiles them into core/src/kernels/wasm.ts.
+// Each has a twin in core/src/kernels/twins.ts that gives the same bits. Addresses are bytes in the module's own memory.
+
+/** left += x · gainLeft, right += x · gainRight, for one channel that goes to both sides. */
+export function mixBoth(x: usize, left: usize, right: usize, n: i32, gainLeft: f32, gainRight: f32): void {
+  const gl = f32x4.splat(gainLeft);
+  const gr = f32x4.splat(gainRight);
+  const end = x + ((<usize>n & ~3) << 2);
+  while (x < end) {
+    const v = v128.load(x);
+    v128.store(left, f32x4.add(v128.load(left), f32x4.mul(v, gl)));
+    v128.store(right, f32x4.add(v128.load(right), f32x4.mul(v, gr)));
+    x += 16;
+    left += 16;
+    right += 16;
+  }
+  for (let k = n & 3; k > 0; k--) {
+    const v = load<f32>(x);
+    store<f32>(left, load<f32>(left) + v * gainLeft);
+    store<f32>(right, load<f32>(right) + v * gainRight);
+    x += 4;
+    left += 4;
+    right += 4;
+  }
+}
+
+/**
+ * Four channels that each go to both sides, in one pass: they lie `stride` bytes apart from x on, their gains (left, right) in turn at
+ * `gains`. The same bits as four calls of mixBoth in that order. n is a multiple of four.
+ */
+export function mixFour(x: usize, stride: usize, left: usize, right: usize, n: i32, gains: usize): void {
+  const al = v128.load_splat<f32>(gains);
+  const ar = v128.load_splat<f32>(gains + 4);
+  const bl = v128.load_splat<f32>(gains + 8);
+  const br = v128.load_splat<f32>(gains + 12);
+  const cl = v128.load_splat<f32>(gains + 16);
+  const cr = v128.load_splat<f32>(gains + 20);
+  const dl = v128.load_splat<f32>(gains + 24);
+  const dr = v128.load_splat<f32>(gains + 28);
+  const end = x + ((<usize>n) << 2);
+  const b = stride;
+  const c = stride + stride;
+  const d = c + stride;
+  while (x < end) {
+    const va = v128.load(x);
+    const vb = v128.load(x + b);
+    const vc = v128.load(x + c);
+    const vd = v128.load(x + d);
+    let l = v128.load(left);
+    let r = v128.load(right);
+    l = f32x4.add(l, f32x4.mul(va, al));
+    r = f32x4.add(r, f32x4.mul(va, ar));
+    l = f32x4.add(l, f32x4.mul(vb, bl));
+    r = f32x4.add(r, f32x4.mul(vb, br));
+    l = f32x4.add(l, f32x4.mul(vc, cl));
+    r = f32x4.add(r, f32x4.mul(vc, cr));
+    l = f32x4.add(l, f32x4.mul(vd, dl));
+    r = f32x4.add(r, f32x4.mul(vd, dr));
+    v128.store(left, l);
+    v128.store(right, r);
+    x += 16;
+    left += 16;
+    right += 16;
+  }
+}
+
+/** out += x · gain. */
+export function mixOne(x: usize, out: usize, n: i32, gain: f32): void {
+  const g = f32x4.splat(gain);
+  const end = x + ((<usize>n & ~3) << 2);
+  while (x < end) {
+    v128.store(out, f32x4.add(v128.load(out), f32x4.mul(v128.load(x), g)));
+    x += 16;
+    out += 16;
+  }
+  for (let k = n & 3; k > 0; k--) {
+    store<f32>(out, load<f32>(out) + load<f32>(x) * gain);
+    x += 4;
+    out += 4;
+  }
+}
+
+/** The greatest magnitude among n samples. */
+export function loudest(x: usize, n: i32): f32 {
+  let most = f32x4.splat(0);
+  const end = x + ((<usize>n & ~3) << 2);
+  while (x < end) {
+    most = f32x4.pmax(most, f32x4.abs(v128.load(x)));
+    x += 16;
+  }
+  let one = max(max(f32x4.extract_lane(most, 0), f32x4.extract_lane(most, 1)), max(f32x4.extract_lane(most, 2), f32x4.extract_lane(most, 3)));
+  for (let k = n & 3; k > 0; k--) {
+    one = max(one, abs(load<f32>(x)));
+    x += 4;
+  }
+  return one;
+}
+
+/** Least, greatest and RMS of each 64 samples, as triples at `out`. */
+export function peaks64(x: usize, blocks: i32, out: usize): void {
+  for (let b = 0; b < blocks; b++) {
+    // Two of each, so that one does not wait for the other.
+    let v = v128.load(x);
+    let w = v128.load(x, 16);
+    let low = v;
+    let lowToo = w;
+    let high = v;
+    let highToo = w;
+    let sum = f32x4.mul(v, v);
+    let sumToo = f32x4.mul(w, w);
+    const end = x + 256;
+    x += 32;
+    while (x < end) {
+      v = v128.load(x);
+      w = v128.load(x, 16);
+      low = f32x4.pmin(low, v);
+      lowToo = f32x4.pmin(lowToo, w);
+      high = f32x4.pmax(high, v);
+      highToo = f32x4.pmax(highToo, w);
+      sum = f32x4.add(sum, f32x4.mul(v, v));
+      sumToo = f32x4.add(sumToo, f32x4.mul(w, w));
+      x += 32;
+    }
+    low = f32x4.pmin(low, lowToo);
+    high = f32x4.pmax(high, highToo);
+    sum = f32x4.add(sum, sumToo);
+    store<f32>(out, min(min(f32x4.extract_lane(low, 0), f32x4.extract_lane(low, 1)), min(f32x4.extract_lane(low, 2), f32x4.extract_lane(low, 3))));
+    store<f32>(
+      out + 4,
+      max(max(f32x4.extract_lane(high, 0), f32x4.extract_lane(high, 1)), max(f32x4.extract_lane(high, 2), f32x4.extract_lane(high, 3))),
+    );
+    const all = f32x4.extract_lane(sum, 0) + f32x4.extract_lane(sum, 1) + (f32x4.extract_lane(sum, 2) + f32x4.extract_lane(sum, 3));
+    store<f32>(out + 8, sqrt<f32>(all / 64));
+    out += 12;
+  }
+}
+
+/** The next level of a pyramid: each four triples of least, greatest and RMS become one. */
+export function coarser(x: usize, groups: i32, out: usize): void {
+  for (let g = 0; g < groups; g++) {
+    const low = min(min(load<f32>(x), load<f32>(x, 12)), min(load<f32>(x, 24), load<f32>(x, 36)));
+    const high = max(max(load<f32>(x, 4), load<f32>(x, 16)), max(load<f32>(x, 28), load<f32>(x, 40)));
+    const a = load<f32>(x, 8);
+    const b = load<f32>(x, 20);
+    const c = load<f32>(x, 32);
+    const d = load<f32>(x, 44);
+    store<f32>(out, low);
+    store<f32>(out, high, 4);
+    store<f32>(out, sqrt<f32>((a * a + b * b + (c * c + d * d)) / 4), 8);
+    x += 48;
+    out += 12;
+  }
+}
+
+/**
+ * Polyphase resampling: output k lies at input position (first + k) · down / up. `taps` holds `up` filters of `size` (a multiple of four)
+ * doubles, `x` the input from sample `base` on. Sums are doubles in four lanes.
+ */
+export function resample(taps: usize, size: i32, up: i64, down: i64, half: i64, x: usize, base: i64, first: i64, count: i32, out: usize): void {
+  let position = first * down;
+  for (let k = 0; k < count; k++) {
+    const whole = position / up;
+    let h = taps + <usize>((position - whole * up) * size) * 8;
+    let at = x + <usize>(whole - half + 1 - base) * 4;
+    let even = f64x2.splat(0);
+    let odd = f64x2.splat(0);
+    const end = h + <usize>size * 8;
+    while (h < end) {
+      even = f64x2.add(even, f64x2.mul(v128.load(h), f64x2.promote_low_f32x4(v128.load64_zero(at))));
+      odd = f64x2.add(odd, f64x2.mul(v128.load(h, 16), f64x2.promote_low_f32x4(v128.load64_zero(at, 8))));
+      h += 32;
+      at += 16;
+    }
+    const sum = f64x2.add(even, odd);
+    store<f32>(out, <f32>(f64x2.extract_lane(sum, 0) + f64x2.extract_lane(sum, 1)));
+    out += 4;
+    position += down;
+  }
+}

@@ -1,0 +1,92 @@
+import { spawnSync } from "node:child_process";
+import fs from "node:fs";
+import os from "node:os";
+import path from "node:path";
+import fc from "fast-check";
+import { describe, expect, it } from "vitest";
+import { noise } from "../testing/arbitraries";
+import { type Kernels, newKernels } from "./kernels";
+import { Twins } from "./twins";
+
+const SIZE = 8192;
+const bits = (k: Kernels): Uint32Array => new Uint32Array(k.floats.buffer, k.floats.byteOffset, SIZE);
+const gain = fc.double({ min: -2, max: 2, noNaN: true });
+
+/** Runs the same on both, on the same noise, and compares every bit of their memories. */
+function alike(seed: number, run: (k: Kernels) => unknown): void {
+  const [simd, twin] = [newKernels(SIZE), new Twins(SIZE)];
+  expect(simd).not.toBeInstanceOf(Twins);
+  for (const k of [simd, twin]) k.floats.set(noise(SIZE, seed));
+  expect(run(simd)).toEqual(run(twin));
+  const [a, b] = [bits(simd), bits(twin)];
+  expect(a.findIndex((v, i) => v !== b[i])).toBe(-1);
+}
+
+describe("the kernels and their twins give the same bits", () => {
+  it("mixing one signal to both sides, or to one, at any length", () => {
+    fc.assert(
+      fc.property(fc.integer(), fc.integer({ min: 0, max: 1001 }), gain, gain, (seed, n, l, r) => {
+        alike(seed, (k) => k.mixBoth(0, 2048, 4096, n, l, r));
+        alike(seed, (k) => k.mixOne(3, 5001, n, r));
+      }),
+      { numRuns: 60 },
+    );
+  });
+  it("four in one pass, which are as four one after the other", () => {
+    fc.assert(
+      fc.property(fc.integer(), fc.integer({ min: 0, max: 250 }), fc.array(gain, { minLength: 8, maxLength: 8 }), (seed, quads, gains) => {
+        alike(seed, (k) => {
+          k.floats.set(gains, 8000);
+          k.mixFour(0, 1000, 5000, 6000, quads * 4, 8000);
+        });
+        const [four, ones] = [newKernels(SIZE), newKernels(SIZE)];
+        for (const k of [four, ones]) {
+          k.floats.set(noise(SIZE, seed));
+          k.floats.set(gains, 8000);
+        }
+        four.mixFour(0, 1000, 5000, 6000, quads * 4, 8000);
+        for (let t = 0; t < 4; t++) ones.mixBoth(1000 * t, 5000, 6000, quads * 4, gains[2 * t], gains[2 * t + 1]);
+        expect(bits(four)).toEqual(bits(ones));
+      }),
+      { numRuns: 40 },
+    );
+  });
+  it("the loudest sample, and peaks of 64", () => {
+    fc.assert(
+      fc.property(fc.integer(), fc.integer({ min: 0, max: 4099 }), (seed, n) => {
+        alike(seed, (k) => k.loudest(17, n));
+        alike(seed, (k) => k.peaks64(0, Math.floor(n / 64), 5000));
+        alike(seed, (k) => k.coarser(0, Math.floor(n / 12), 5000));
+      }),
+      { numRuns: 60 },
+    );
+  });
+  it("resampling, at positions beyond 32 bits too", () => {
+    fc.assert(
+      fc.property(
+        fc.integer(),
+        fc.integer({ min: 1, max: 9 }),
+        fc.integer({ min: 1, max: 9 }),
+        fc.integer({ min: 0, max: 2 ** 36 }),
+        (seed, up, down, first) => {
+          const [size, half, count] = [16, 8, 40];
+          const base = Math.floor((first * down) / up) - half + 1;
+          alike(seed, (k) => k.resample(0, size, up, down, half, 2048, base, first, count, 6000));
+        },
+      ),
+      { numRuns: 60 },
+    );
+  });
+});
+
+it("what is shipped is what is written in core/assembly", () => {
+  // The tests of the core run in its folder.
+  const root = path.resolve("..");
+  const out = path.join(fs.mkdtempSync(path.join(os.tmpdir(), "wet-thread-")), "wasm.ts");
+  const done = spawnSync("node", [path.join(root, "scripts/kernels.mjs"), out], { encoding: "utf8" });
+  expect(done.status, done.stderr).toBe(0);
+  const made = fs.readFileSync(out, "utf8");
+  fs.rmSync(path.dirname(out), { recursive: true });
+  const text = (file: string): string | undefined => /"([A-Za-z0-9+/=]+)"/.exec(file)?.[1];
+  expect(text(made)).toBe(text(fs.readFileSync(path.join(root, "core/src/kernels/wasm.ts"), "utf8")));
+});

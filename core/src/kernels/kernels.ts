@@ -1,0 +1,142 @@
+import { Twins } from "./twins";
+import { KERNELS } from "./wasm";
+
+/**
+ * The inner loops, on a memory of their own: what they work on is copied there. Places are indices into `floats` (taps of filters: of the
+ * first of a pair of floats that holds a double). Products and sums are in single precision, so the result is the same on every machine.
+ */
+export interface Kernels {
+  readonly floats: Float32Array;
+  /** The same memory as doubles. */
+  readonly doubles: Float64Array;
+  /** left += x · gainLeft, right += x · gainRight, over n samples. */
+  mixBoth(x: number, left: number, right: number, n: number, gainLeft: number, gainRight: number): void;
+  /** Four signals `stride` apart in one pass, with their gains (left and right of each in turn) at `gains`; n is a multiple of four. */
+  mixFour(x: number, stride: number, left: number, right: number, n: number, gains: number): void;
+  /** out += x · gain, over n samples. */
+  mixOne(x: number, out: number, n: number, gain: number): void;
+  /** The greatest magnitude among n samples. */
+  loudest(x: number, n: number): number;
+  /** Least, greatest and RMS of each of some blocks of 64 samples, as triples at `out`. */
+  peaks64(x: number, blocks: number, out: number): void;
+  /** The next level of a pyramid: each four triples of least, greatest and RMS become one. */
+  coarser(x: number, groups: number, out: number): void;
+  /**
+   * Outputs first … first + count − 1 of a polyphase filter: output k lies at input k · down / up; `up` filters of `size` doubles (a multiple
+   * of four) at `taps`, the input from sample `base` on at `x`, `half` taps before the position.
+   */
+  resample(
+    taps: number,
+    size: number,
+    up: number,
+    down: number,
+    half: number,
+    x: number,
+    base: number,
+    first: number,
+    count: number,
+    out: number,
+  ): void;
+}
+
+/** What of WebAssembly is used here; the core's types know no browser and no Node. */
+interface Wasm {
+  readonly Module: new (bytes: Uint8Array) => object;
+  readonly Instance: new (module: object) => { readonly exports: Record<string, unknown> };
+}
+
+interface Exports {
+  readonly memory: { readonly buffer: ArrayBuffer; grow(pages: number): number };
+  mixBoth(x: number, left: number, right: number, n: number, gainLeft: number, gainRight: number): void;
+  mixFour(x: number, stride: number, left: number, right: number, n: number, gains: number): void;
+  mixOne(x: number, out: number, n: number, gain: number): void;
+  loudest(x: number, n: number): number;
+  peaks64(x: number, blocks: number, out: number): void;
+  coarser(x: number, groups: number, out: number): void;
+  resample(
+    taps: number,
+    size: number,
+    up: bigint,
+    down: bigint,
+    half: bigint,
+    x: number,
+    base: bigint,
+    first: bigint,
+    count: number,
+    out: number,
+  ): void;
+}
+
+const PAGE = 65_536;
+/** The first page is left to the module itself. */
+const OWN = PAGE;
+
+class Simd implements Kernels {
+  readonly floats: Float32Array;
+  readonly doubles: Float64Array;
+
+  constructor(
+    private readonly code: Exports,
+    floats: number,
+  ) {
+    code.memory.grow(Math.ceil((OWN + floats * 4 - code.memory.buffer.byteLength) / PAGE));
+    this.floats = new Float32Array(code.memory.buffer, OWN, floats);
+    this.doubles = new Float64Array(code.memory.buffer, OWN, Math.floor(floats / 2));
+  }
+
+  mixBoth(x: number, left: number, right: number, n: number, gainLeft: number, gainRight: number): void {
+    this.code.mixBoth(OWN + x * 4, OWN + left * 4, OWN + right * 4, n, gainLeft, gainRight);
+  }
+  mixFour(x: number, stride: number, left: number, right: number, n: number, gains: number): void {
+    this.code.mixFour(OWN + x * 4, stride * 4, OWN + left * 4, OWN + right * 4, n, OWN + gains * 4);
+  }
+  mixOne(x: number, out: number, n: number, gain: number): void {
+    this.code.mixOne(OWN + x * 4, OWN + out * 4, n, gain);
+  }
+  loudest(x: number, n: number): number {
+    return this.code.loudest(OWN + x * 4, n);
+  }
+  peaks64(x: number, blocks: number, out: number): void {
+    this.code.peaks64(OWN + x * 4, blocks, OWN + out * 4);
+  }
+  coarser(x: number, groups: number, out: number): void {
+    this.code.coarser(OWN + x * 4, groups, OWN + out * 4);
+  }
+  resample(
+    taps: number,
+    size: number,
+    up: number,
+    down: number,
+    half: number,
+    x: number,
+    base: number,
+    first: number,
+    count: number,
+    out: number,
+  ): void {
+    const i64 = BigInt;
+    this.code.resample(OWN + taps * 4, size, i64(up), i64(down), i64(half), OWN + x * 4, i64(base), i64(first), count, OWN + out * 4);
+  }
+}
+
+/** Bytes of a text in base 64. */
+function bytesOf(text: string): Uint8Array {
+  const { atob } = globalThis as unknown as { atob(text: string): string };
+  return Uint8Array.from(atob(text), (c) => c.charCodeAt(0));
+}
+
+let compiled: object | null | undefined;
+
+/** Kernels with a memory of so many floats: as WebAssembly SIMD where there is such a thing, else as their twins. */
+export function newKernels(floats: number): Kernels {
+  const wasm = (globalThis as unknown as { WebAssembly?: Wasm }).WebAssembly;
+  if (compiled === undefined) {
+    try {
+      compiled = wasm ? new wasm.Module(bytesOf(KERNELS)) : null;
+    } catch {
+      // An engine without SIMD refuses the module.
+      compiled = null;
+    }
+  }
+  return wasm && compiled ? new Simd(new wasm.Instance(compiled).exports as unknown as Exports, floats) : new Twins(floats);
+}

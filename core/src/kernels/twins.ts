@@ -1,0 +1,101 @@
+import type { Kernels } from "./kernels";
+
+/** The inner loops in plain TypeScript, for where there is no WebAssembly SIMD: the same bits, slower. Single precision throughout. */
+export class Twins implements Kernels {
+  readonly floats: Float32Array;
+  readonly doubles: Float64Array;
+
+  constructor(floats: number) {
+    this.doubles = new Float64Array(Math.ceil(floats / 2));
+    this.floats = new Float32Array(this.doubles.buffer);
+  }
+
+  mixBoth(x: number, left: number, right: number, n: number, gainLeft: number, gainRight: number): void {
+    this.mixOne(x, left, n, gainLeft);
+    this.mixOne(x, right, n, gainRight);
+  }
+
+  mixFour(x: number, stride: number, left: number, right: number, n: number, gains: number): void {
+    for (let k = 0; k < 4; k++) this.mixBoth(x + k * stride, left, right, n, this.floats[gains + 2 * k], this.floats[gains + 2 * k + 1]);
+  }
+
+  mixOne(x: number, out: number, n: number, gain: number): void {
+    const { floats } = this;
+    const g = Math.fround(gain);
+    for (let i = 0; i < n; i++) floats[out + i] += Math.fround(floats[x + i] * g);
+  }
+
+  loudest(x: number, n: number): number {
+    const { floats } = this;
+    let most = 0;
+    for (let i = x; i < x + n; i++) {
+      const v = Math.abs(floats[i]);
+      if (v > most) most = v;
+    }
+    return most;
+  }
+
+  peaks64(x: number, blocks: number, out: number): void {
+    const { floats } = this;
+    const lanes = new Float32Array(8);
+    for (let b = 0; b < blocks; b++) {
+      let low = Number.POSITIVE_INFINITY;
+      let high = Number.NEGATIVE_INFINITY;
+      lanes.fill(0);
+      for (let i = 0; i < 64; i++) {
+        const v = floats[x + 64 * b + i];
+        if (v < low) low = v;
+        if (v > high) high = v;
+        lanes[i & 7] += Math.fround(v * v);
+      }
+      for (let k = 0; k < 4; k++) lanes[k] += lanes[k + 4];
+      const sum = Math.fround(Math.fround(lanes[0] + lanes[1]) + Math.fround(lanes[2] + lanes[3]));
+      const e = out + 3 * b;
+      floats[e] = low;
+      floats[e + 1] = high;
+      floats[e + 2] = Math.sqrt(Math.fround(sum / 64));
+    }
+  }
+
+  coarser(x: number, groups: number, out: number): void {
+    const { floats } = this;
+    const square = (i: number): number => Math.fround(floats[i] * floats[i]);
+    for (let g = 0; g < groups; g++) {
+      const [i, o] = [x + 12 * g, out + 3 * g];
+      floats[o] = Math.min(floats[i], floats[i + 3], floats[i + 6], floats[i + 9]);
+      floats[o + 1] = Math.max(floats[i + 1], floats[i + 4], floats[i + 7], floats[i + 10]);
+      const sum = Math.fround(Math.fround(square(i + 2) + square(i + 5)) + Math.fround(square(i + 8) + square(i + 11)));
+      floats[o + 2] = Math.sqrt(Math.fround(sum / 4));
+    }
+  }
+
+  resample(
+    taps: number,
+    size: number,
+    up: number,
+    down: number,
+    half: number,
+    x: number,
+    base: number,
+    first: number,
+    count: number,
+    out: number,
+  ): void {
+    const { floats, doubles } = this;
+    for (let k = 0; k < count; k++) {
+      const position = (first + k) * down;
+      const whole = Math.floor(position / up);
+      const h = taps / 2 + (position - whole * up) * size;
+      const at = x + whole - half + 1 - base;
+      // Four lanes, as the SIMD loop has them.
+      let [a, b, c, d] = [0, 0, 0, 0];
+      for (let i = 0; i < size; i += 4) {
+        a += doubles[h + i] * floats[at + i];
+        b += doubles[h + i + 1] * floats[at + i + 1];
+        c += doubles[h + i + 2] * floats[at + i + 2];
+        d += doubles[h + i + 3] * floats[at + i + 3];
+      }
+      floats[out + k] = a + c + (b + d);
+    }
+  }
+}
