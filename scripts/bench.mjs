@@ -1,7 +1,30 @@
-// npm run bench [-- --json]: measures what the budgets of docs/performance.md name.
+// npm run bench [-- core|media|page] [-- --json]: measures what the budgets of docs/performance.md name, on a database and ports of its own.
 import { spawnSync } from "node:child_process";
-import { ensureModules, TSX } from "./lib/setup.mjs";
-import { ROOT } from "./lib/shell.mjs";
+import { startPostgres } from "./lib/postgres.mjs";
+import { startServer } from "./lib/server.mjs";
+import { ENV, ensureBuild, ensureChromium, ensureModules, migrate, TSX } from "./lib/setup.mjs";
+import { freePort, ROOT } from "./lib/shell.mjs";
 
-ensureModules();
-process.exit(spawnSync("node", [...TSX, "bench/run.ts", ...process.argv.slice(2)], { cwd: ROOT, stdio: "inherit" }).status ?? 1);
+const args = process.argv.slice(2);
+const parts = args.filter((a) => !a.startsWith("-"));
+const wanted = (part) => parts.length === 0 || parts.includes(part);
+const stops = [];
+let status = 1;
+try {
+  ensureModules();
+  let env = {};
+  if (wanted("page")) ensureChromium();
+  if (wanted("page") || wanted("media")) {
+    await ensureBuild();
+    const postgres = await startPostgres(".bench");
+    stops.push(() => postgres.stop());
+    migrate(postgres.url);
+    const server = await startServer({ databaseUrl: postgres.url, port: await freePort(), quiet: true });
+    stops.push(server.stop);
+    env = { WET_THREAD_URL: server.url, DATABASE_URL: postgres.url };
+  }
+  status = spawnSync("node", [...TSX, "bench/run.ts", ...args], { cwd: ROOT, stdio: "inherit", env: { ...process.env, ...ENV, ...env } }).status ?? 1;
+} finally {
+  for (const stop of stops.reverse()) await stop();
+}
+process.exit(status);

@@ -152,6 +152,97 @@ export function coarser(x: usize, groups: i32, out: usize): void {
   }
 }
 
+/** RMS of the first difference in each 64 samples; the sample before the first lies just before x. */
+export function sharpness(x: usize, blocks: i32, out: usize): void {
+  for (let b = 0; b < blocks; b++) {
+    let sum = f32x4.splat(0);
+    let sumToo = f32x4.splat(0);
+    const end = x + 256;
+    while (x < end) {
+      const v = f32x4.sub(v128.load(x), v128.load(x - 4));
+      const w = f32x4.sub(v128.load(x, 16), v128.load(x - 4, 16));
+      sum = f32x4.add(sum, f32x4.mul(v, v));
+      sumToo = f32x4.add(sumToo, f32x4.mul(w, w));
+      x += 32;
+    }
+    sum = f32x4.add(sum, sumToo);
+    const all = f32x4.extract_lane(sum, 0) + f32x4.extract_lane(sum, 1) + (f32x4.extract_lane(sum, 2) + f32x4.extract_lane(sum, 3));
+    store<f32>(out, sqrt<f32>(all / 64));
+    out += 4;
+  }
+}
+
+/**
+ * Interleaved little-endian samples of 2 or 3 bytes (whole numbers) or 4 (floats) to floats, channel c to out + c · plane. Returns the place
+ * (frame · channels + channel) of the first float that is no finite number, or −1.
+ */
+export function decode(bytes: usize, channels: i32, width: i32, n: i32, out: usize, plane: usize): i32 {
+  const step = channels * width;
+  let bad = -1;
+  for (let c = 0; c < channels; c++) {
+    let at = bytes + c * width;
+    let to = out + <usize>c * plane;
+    const end = to + <usize>n * 4;
+    if (width == 2) {
+      for (; to < end; to += 4, at += step) store<f32>(to, <f32>load<i16>(at) * <f32>(1.0 / 32768));
+    } else if (width == 3) {
+      for (; to < end; to += 4, at += step) {
+        const v = ((<i32>load<i8>(at, 2)) << 16) | <i32>load<u16>(at);
+        store<f32>(to, <f32>v * <f32>(1.0 / 8388608));
+      }
+    } else {
+      for (let i = 0; to < end; to += 4, at += step, i++) {
+        const v = load<u32>(at);
+        if ((v & 0x7f800000) == 0x7f800000) {
+          const place = i * channels + c;
+          if (bad < 0 || place < bad) bad = place;
+        }
+        store<u32>(to, v);
+      }
+    }
+  }
+  return bad;
+}
+
+/**
+ * Floats, channel c at x + c · plane, to interleaved little-endian samples of 2 or 3 bytes (whole numbers) or 4 (floats). Whole numbers
+ * round to the nearest step, halves up, and stop at the ends of their range; with a seed other than 0 each that is not on a step gets
+ * triangular noise first (xorshift32, two draws a sample). Returns the seed to go on with.
+ */
+export function encode(x: usize, plane: usize, channels: i32, n: i32, width: i32, seed: u32, out: usize): u32 {
+  if (width == 4) {
+    for (let i = 0; i < n; i++) {
+      for (let c = 0; c < channels; c++) {
+        store<u32>(out, load<u32>(x + <usize>c * plane + ((<usize>i) << 2)));
+        out += 4;
+      }
+    }
+    return seed;
+  }
+  const full: f64 = width == 2 ? 32768 : 8388608;
+  const dithered = seed != 0;
+  for (let i = 0; i < n; i++) {
+    for (let c = 0; c < channels; c++) {
+      let v = <f64>load<f32>(x + <usize>c * plane + ((<usize>i) << 2)) * full;
+      if (dithered) {
+        seed ^= seed << 13;
+        seed ^= seed >> 17;
+        seed ^= seed << 5;
+        const first = <f64>seed;
+        seed ^= seed << 13;
+        seed ^= seed >> 17;
+        seed ^= seed << 5;
+        if (floor(v) != v) v += first / 4294967296.0 - <f64>seed / 4294967296.0;
+      }
+      const whole = <i32>max(-full, min(full - 1, floor(v + 0.5)));
+      store<u16>(out, <u16>whole);
+      if (width == 3) store<u8>(out, <u8>(whole >> 16), 2);
+      out += width;
+    }
+  }
+  return seed;
+}
+
 /**
  * Polyphase resampling: output k lies at input position (first + k) · down / up. `taps` holds `up` filters of `size` (a multiple of four)
  * doubles, `x` the input from sample `base` on. Sums are doubles in four lanes.

@@ -50,6 +50,9 @@ function clusterFolder(folder) {
 
 const ready = (bin, port) => spawnSync(`${bin}/pg_isready`, ["-q", "-h", "127.0.0.1", "-p", String(port)]).status === 0;
 
+/** Long recordings are written in one go: room for their log, whose files are used again rather than made anew with zeros. */
+const WRITES = "-c max_wal_size=4GB -c min_wal_size=1GB -c wal_init_zero=off -c wal_buffers=64MB -c shared_buffers=256MB";
+
 /**
  * A private cluster on loopback, made if there is none. Returns its address and how to stop it; one that was running already is left
  * running.
@@ -76,7 +79,7 @@ export async function startPostgres(folder) {
   if (!running) {
     port = await freePort(port);
     fs.writeFileSync(portFile, String(port));
-    const options = `-p ${port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c max_wal_size=4GB -c shared_buffers=256MB`;
+    const options = `-p ${port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' ${WRITES}`;
     const log = path.join(path.dirname(data), "postgres.log");
     if (isRoot) {
       fs.closeSync(fs.openSync(log, "a"));

@@ -50,8 +50,8 @@ export async function receiveSource(projectId: string, name: string, body: Reada
   await db()
     .insert(sources)
     .values({ id, projectId, name: sourceName(name), status: "receiving", sampleRate: project.sampleRate });
+  const writer = sourceWriter(id);
   try {
-    const writer = sourceWriter(id);
     let head: Uint8Array = new Uint8Array(0);
     let known = false;
     if (body) {
@@ -81,6 +81,7 @@ export async function receiveSource(projectId: string, name: string, body: Reada
     });
     return await getSource(id);
   } catch (error) {
+    await writer.abort();
     await db().delete(sources).where(eq(sources.id, id));
     if (error instanceof MediaError) throw refusal(error);
     throw error;

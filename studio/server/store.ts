@@ -2,21 +2,31 @@ import { CHUNK, CHUNK_PEAKS, PEAK_FIELDS, PEAK_LEVELS, PEAK_OFFSETS } from "@wet
 import type { ByteSource } from "@wet-thread/core/media/source";
 import { readChunked } from "@wet-thread/core/render/chunked";
 import type { PcmReader, SourceSpan } from "@wet-thread/core/render/reader";
-import { asc, eq, sql } from "drizzle-orm";
-import { type Database, db } from "./db/client";
-import { exportBytes, sourceBytes, sourcePcm } from "./db/schema";
+import { eq, sql } from "drizzle-orm";
+import { db } from "./db/client";
+import { Batches, copyOut, numbers, quoted } from "./db/copy";
+import { sourcePcm } from "./db/schema";
 
 /** Size of the pieces in which files lie in the database. */
 export const PIECE = 1 << 20;
 
-/** Writes a file's bytes as they come, in pieces of 1 MiB; memory holds one piece. */
+/** Pieces that go into the database in one batch. */
+const BATCH = 32;
+
+/** Writes a file's bytes as they come, in pieces of 1 MiB; memory holds a few pieces. */
 export class PieceWriter {
-  private buffer = Buffer.alloc(PIECE);
+  private buffer = Buffer.allocUnsafeSlow(PIECE);
   private held = 0;
   private index = 0;
+  private readonly rows: Batches;
   size = 0;
 
-  constructor(private readonly store: (index: number, data: Buffer) => Promise<unknown>) {}
+  constructor(
+    table: "source_bytes" | "export_bytes",
+    private readonly key: string,
+  ) {
+    this.rows = new Batches(table, [table === "source_bytes" ? "source_id" : "export_id", "index", "data"], BATCH);
+  }
 
   async write(bytes: Uint8Array): Promise<void> {
     for (let at = 0; at < bytes.length; ) {
@@ -31,34 +41,43 @@ export class PieceWriter {
 
   private async flush(): Promise<void> {
     if (this.held === 0) return;
-    await this.store(this.index++, Buffer.from(this.buffer.subarray(0, this.held)));
+    const piece = this.buffer.subarray(0, this.held);
+    // The piece is on its way for a while: the next one gets a buffer of its own.
+    this.buffer = Buffer.allocUnsafeSlow(PIECE);
     this.held = 0;
+    await this.rows.row(this.key, this.index++, piece);
   }
 
-  finish(): Promise<void> {
-    return this.flush();
+  async finish(): Promise<void> {
+    await this.flush();
+    await this.rows.end();
   }
-}
 
-export const sourceWriter = (sourceId: string): PieceWriter =>
-  new PieceWriter((index, data) => db().insert(sourceBytes).values({ sourceId, index, data }));
-export const exportWriter = (exportId: string): PieceWriter =>
-  new PieceWriter((index, data) => db().insert(exportBytes).values({ exportId, index, data }));
-
-async function* pieces(table: typeof sourceBytes | typeof exportBytes, key: string, from: number, to: number): AsyncGenerator<Uint8Array> {
-  const column = table === sourceBytes ? sourceBytes.sourceId : exportBytes.exportId;
-  for (let at = from; at < to; ) {
-    const index = Math.floor(at / PIECE);
-    const [row] = await db().select({ data: table.data }).from(table).where(sql`${column} = ${key} and ${table.index} = ${index}`);
-    if (!row) throw new Error(`Piece ${index} of ${key} is missing.`);
-    const part = row.data.subarray(at - index * PIECE, Math.min(row.data.length, to - index * PIECE));
-    yield new Uint8Array(part.buffer, part.byteOffset, part.byteLength);
-    at += part.length;
+  /** Lets go of what is still on its way. */
+  abort(): Promise<void> {
+    return this.rows.abort();
   }
 }
 
-export const readSource = (id: string, from: number, to: number): AsyncGenerator<Uint8Array> => pieces(sourceBytes, id, from, to);
-export const readExport = (id: string, from: number, to: number): AsyncGenerator<Uint8Array> => pieces(exportBytes, id, from, to);
+export const sourceWriter = (sourceId: string): PieceWriter => new PieceWriter("source_bytes", sourceId);
+export const exportWriter = (exportId: string): PieceWriter => new PieceWriter("export_bytes", exportId);
+
+async function* pieces(table: "source_bytes" | "export_bytes", key: string, from: number, to: number): AsyncGenerator<Uint8Array> {
+  if (to <= from) return;
+  const column = table === "source_bytes" ? "source_id" : "export_id";
+  const [first, last] = [Math.floor(from / PIECE), Math.floor((to - 1) / PIECE)];
+  let index = first;
+  const select = `select data from ${table} where ${column} = ${quoted(key)} and index between ${numbers([first])} and ${numbers([last])} order by index`;
+  for await (const [data] of copyOut(select)) {
+    const start = index * PIECE;
+    yield new Uint8Array(data.buffer, data.byteOffset, data.length).subarray(Math.max(0, from - start), Math.min(data.length, to - start));
+    index++;
+  }
+  if (index <= last) throw new Error(`Piece ${index} of ${key} is missing.`);
+}
+
+export const readSource = (id: string, from: number, to: number): AsyncGenerator<Uint8Array> => pieces("source_bytes", id, from, to);
+export const readExport = (id: string, from: number, to: number): AsyncGenerator<Uint8Array> => pieces("export_bytes", id, from, to);
 
 /** A stored recording's original bytes as something that readers can look into. */
 export function storedBytes(sourceId: string, size: number): ByteSource {
@@ -73,13 +92,11 @@ export function storedBytes(sourceId: string, size: number): ByteSource {
 }
 
 /** The samples of one chunk, all channels one after the other. */
-export async function readChunk(on: Database, sourceId: string, index: number): Promise<Buffer> {
-  const rows = await on
-    .select({ samples: sourcePcm.samples })
-    .from(sourcePcm)
-    .where(sql`${sourcePcm.sourceId} = ${sourceId} and ${sourcePcm.index} = ${index}`)
-    .orderBy(asc(sourcePcm.channel));
-  return Buffer.concat(rows.map((r) => r.samples));
+export async function readChunk(sourceId: string, index: number): Promise<Buffer> {
+  const parts: Buffer[] = [];
+  const select = `select samples from source_pcm where source_id = ${quoted(sourceId)} and index = ${numbers([index])} order by channel`;
+  for await (const [samples] of copyOut(select)) parts.push(samples);
+  return Buffer.concat(parts);
 }
 
 /** Entries in a tile of peaks, at every level but the coarsest of short recordings. */
@@ -106,11 +123,16 @@ export async function readPeakTile(sourceId: string, level: number, tile: number
   return Buffer.concat([...channels.values()].map((parts) => Buffer.concat(parts).subarray(0, entries * PEAK_FIELDS * 4)));
 }
 
+/** Rows of samples that go into the database in one batch: some 16 MiB. */
+const PCM_BATCH = 64;
+
+/** Rows of a recording's samples, each with its peaks, on their way in. */
+export const pcmRows = (): Batches => new Batches("source_pcm", ["source_id", "channel", "index", "samples", "peaks"], PCM_BATCH);
+
 export async function clearPcm(sourceId: string): Promise<void> {
   await db().delete(sourcePcm).where(eq(sourcePcm.sourceId, sourceId));
 }
 
-const floats = (b: Buffer): Float32Array => new Float32Array(b.buffer.slice(b.byteOffset, b.byteOffset + b.byteLength));
 export const bytesOf = (f: Float32Array): Buffer => Buffer.from(f.buffer, f.byteOffset, f.byteLength);
 export { CHUNK_PEAKS };
 
@@ -132,12 +154,11 @@ export class StoredReader implements PcmReader {
     const missing = [...wanted].filter(([, set]) => set.size > 0);
     let count = 0;
     for (const [sourceId, set] of missing) {
-      const rows = await db()
-        .select({ channel: sourcePcm.channel, index: sourcePcm.index, samples: sourcePcm.samples })
-        .from(sourcePcm)
-        .where(sql`${sourcePcm.sourceId} = ${sourceId} and ${sourcePcm.index} = any(${sql.param([...set])}::int[])`);
-      for (const row of rows) this.chunks.set(`${sourceId} ${row.channel} ${row.index}`, floats(row.samples));
-      count += rows.length;
+      const select = `select channel, index, samples from source_pcm where source_id = ${quoted(sourceId)} and index in (${numbers(set)})`;
+      for await (const [channel, index, samples] of copyOut(select)) {
+        this.chunks.set(`${sourceId} ${channel.readInt32BE()} ${index.readInt32BE()}`, new Float32Array(samples.buffer, 0, samples.length / 4));
+        count++;
+      }
     }
     // What this very call fetched stays, however much it is.
     for (const key of this.chunks.keys()) {

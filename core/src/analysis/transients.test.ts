@@ -1,16 +1,13 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { noise } from "../testing/arbitraries";
-import { HOP, OnsetEnvelope, onsetHops, refineOnset } from "./transients";
+import { OnsetFinder } from "./transients";
 
-function find(samples: Float32Array): number[] {
-  const envelope = new OnsetEnvelope();
-  envelope.push(samples.subarray(0, 1000));
-  envelope.push(samples.subarray(1000));
-  return onsetHops(envelope.finish(), 48_000).map((hop) => {
-    const from = Math.max(0, (hop - 8) * HOP);
-    return from + refineOnset(samples.subarray(from, (hop + 8) * HOP), hop * HOP - from);
-  });
+function find(samples: Float32Array, cuts: readonly number[] = [1000]): number[] {
+  const finder = new OnsetFinder(48_000);
+  const borders = [0, ...[...cuts].sort((a, b) => a - b), samples.length];
+  for (let k = 0; k + 1 < borders.length; k++) finder.push(samples.subarray(borders[k], borders[k + 1]));
+  return finder.finish();
 }
 
 describe("transients", () => {
@@ -18,7 +15,8 @@ describe("transients", () => {
     fc.assert(
       fc.property(
         fc.array(fc.tuple(fc.integer({ min: 4000, max: 12_000 }), fc.double({ min: 0.15, max: 0.9, noNaN: true })), { minLength: 1, maxLength: 8 }),
-        (gaps) => {
+        fc.array(fc.integer({ min: 0, max: 110_000 }), { maxLength: 5 }),
+        (gaps, cuts) => {
           const bed = noise(110_000, 4).map((v) => v * 0.001);
           let at = 0;
           const hits = gaps.map(([gap, level]) => {
@@ -27,7 +25,7 @@ describe("transients", () => {
             for (let i = 0; i < burst.length; i++) bed[at + i] += (i === 0 ? level : burst[i] * level) * Math.exp(-i / 600);
             return at;
           });
-          expect(find(bed)).toEqual(hits);
+          expect(find(bed, cuts)).toEqual(hits);
         },
       ),
       { numRuns: 60 },

@@ -1,3 +1,5 @@
+import { newKernels } from "../kernels/kernels";
+
 /** Samples in one step of the analysis. */
 export const HOP = 64;
 /** An onset rises at least this many times above the level before it … */
@@ -7,52 +9,99 @@ const FLOOR = 0.004;
 const GAP_SECONDS = 0.05;
 const BEFORE_SECONDS = 0.02;
 
-/** Root-mean-square of the first difference for each hop: the sharp part of the sound, in which an attack stands out. */
-export class OnsetEnvelope {
-  private values = new Float32Array(1024);
-  private count = 0;
-  private last = 0;
-  private sum = 0;
+/** Samples that are looked at together; a whole number of hops. */
+const RECENT = 1 << 16;
+/** Hops around an onset in which its exact sample is looked for. */
+const AROUND = 8;
+
+/**
+ * Finds where hits begin in a recording that comes in pieces of any size; memory holds a moment of it. An onset is a hop whose sharp part
+ * (RMS of the first difference, in which an attack stands out) rises far above what was there just before, with no hit just before.
+ */
+export class OnsetFinder {
+  private readonly before: number;
+  private readonly gap: number;
+  /** Levels of the latest hops, by hop modulo its length. */
+  private readonly levels: Float32Array;
+  private hop = 0;
+  private lastOnset = Number.NEGATIVE_INFINITY;
+  /** The kernels' memory: one sample from before, then the latest ones from sample `base` on, then the levels of their hops. */
+  private readonly kernels = newKernels(1 + RECENT + RECENT / HOP);
+  private base = 0;
   private held = 0;
+  private readonly open: number[] = [];
+  private readonly found: number[] = [];
+
+  constructor(sampleRate: number) {
+    this.before = Math.max(2, Math.round((BEFORE_SECONDS * sampleRate) / HOP));
+    this.gap = Math.round((GAP_SECONDS * sampleRate) / HOP);
+    this.levels = new Float32Array(this.before + 1);
+  }
 
   push(samples: Float32Array): void {
-    for (let i = 0; i < samples.length; i++) {
-      const d = samples[i] - this.last;
-      this.last = samples[i];
-      this.sum += d * d;
-      if (++this.held === HOP) this.flush();
+    const { floats } = this.kernels;
+    for (let at = 0; at < samples.length; ) {
+      const n = Math.min(samples.length - at, RECENT - this.held);
+      floats.set(samples.subarray(at, at + n), 1 + this.held);
+      this.held += n;
+      at += n;
+      this.follow();
+      this.place(false);
+      // Kept as far back as an open onset may need it, by whole hops.
+      const drop = Math.max(0, ((this.open[0] ?? this.hop) - AROUND) * HOP - this.base);
+      if (drop > 0) floats.copyWithin(0, drop, 1 + this.held);
+      this.base += drop;
+      this.held -= drop;
     }
   }
 
-  private flush(): void {
-    if (this.count === this.values.length) {
-      const bigger = new Float32Array(2 * this.count);
-      bigger.set(this.values);
-      this.values = bigger;
+  /** Takes in the hops that have become whole. */
+  private follow(): void {
+    const { kernels } = this;
+    const first = this.hop * HOP - this.base;
+    const hops = Math.floor((this.held - first) / HOP);
+    kernels.sharpness(1 + first, hops, 1 + RECENT);
+    for (let k = 0; k < hops; k++) this.level(kernels.floats[1 + RECENT + k]);
+  }
+
+  private level(level: number): void {
+    const { hop, levels, before } = this;
+    if (level >= FLOOR && hop - this.lastOnset >= this.gap) {
+      let most = FLOOR / RISE;
+      for (let j = Math.max(0, hop - before); j < hop; j++) most = Math.max(most, levels[j % levels.length]);
+      if (level > RISE * most) {
+        this.lastOnset = hop;
+        this.open.push(hop);
+      }
     }
-    this.values[this.count++] = Math.sqrt(this.sum / this.held);
-    this.sum = 0;
-    this.held = 0;
+    levels[hop % levels.length] = level;
+    this.hop++;
   }
 
-  finish(): Float32Array {
-    if (this.held) this.flush();
-    return this.values.subarray(0, this.count);
+  /** Looks up the exact samples of onsets of which enough has come; of all of them at the end. */
+  private place(all: boolean): void {
+    const end = this.base + this.held;
+    while (this.open.length && (all || (this.open[0] + AROUND) * HOP <= end)) {
+      const start = (this.open.shift() as number) * HOP;
+      const from = Math.max(0, start - AROUND * HOP);
+      const part = this.kernels.floats.subarray(1 + from - this.base, 1 + Math.min(end, from + 2 * AROUND * HOP) - this.base);
+      this.found.push(from + refineOnset(part, start - from));
+    }
   }
-}
 
-/** The hops in which a hit begins: the envelope rises far above what was there before, with no hit just before. */
-export function onsetHops(envelope: Float32Array, sampleRate: number): number[] {
-  const before = Math.max(2, Math.round((BEFORE_SECONDS * sampleRate) / HOP));
-  const gap = Math.round((GAP_SECONDS * sampleRate) / HOP);
-  const found: number[] = [];
-  for (let i = 0; i < envelope.length; i++) {
-    if (envelope[i] < FLOOR || (found.length && i - (found.at(-1) as number) < gap)) continue;
-    let level = 0;
-    for (let j = Math.max(0, i - before); j < i; j++) level = Math.max(level, envelope[j]);
-    if (envelope[i] > RISE * Math.max(level, FLOOR / RISE)) found.push(i);
+  /** The samples at which hits begin. */
+  finish(): number[] {
+    const rest = this.base + this.held - this.hop * HOP;
+    if (rest > 0) {
+      // The last hop is short: its level is that of what there is.
+      const { floats } = this.kernels;
+      let sum = 0;
+      for (let i = 1 + this.held - rest; i <= this.held; i++) sum += (floats[i] - floats[i - 1]) ** 2;
+      this.level(Math.fround(Math.sqrt(sum / rest)));
+    }
+    this.place(true);
+    return this.found;
   }
-  return found;
 }
 
 /**

@@ -56,10 +56,35 @@ describe("the kernels and their twins give the same bits", () => {
       fc.property(fc.integer(), fc.integer({ min: 0, max: 4099 }), (seed, n) => {
         alike(seed, (k) => k.loudest(17, n));
         alike(seed, (k) => k.peaks64(0, Math.floor(n / 64), 5000));
+        alike(seed, (k) => k.sharpness(1, Math.floor(n / 64), 5000));
         alike(seed, (k) => k.coarser(0, Math.floor(n / 12), 5000));
       }),
       { numRuns: 60 },
     );
+  });
+  it("samples from bytes and to bytes, of every width, dithered or not", () => {
+    const width = fc.constantFrom(2, 3, 4);
+    fc.assert(
+      fc.property(
+        fc.integer(),
+        fc.integer({ min: 0, max: 300 }),
+        fc.integer({ min: 1, max: 3 }),
+        width,
+        fc.nat(0xffffffff),
+        (seed, n, channels, wide, state) => {
+          // Whole steps are among them, and what lies beyond full scale.
+          alike(seed, (k) => k.decode(0, channels, wide, n, 4096, 400));
+          alike(seed, (k) => {
+            for (let i = 0; i < 900; i += 7) k.floats[i] = i % 2 ? 1.5 : (i - 450) / 32_768;
+            return k.encode(0, 300, channels, n, wide, state, 4096 * 4);
+          });
+        },
+      ),
+      { numRuns: 100 },
+    );
+    const odd = newKernels(64);
+    odd.floats.set([0.5, Number.NaN, 0.25, Number.POSITIVE_INFINITY]);
+    expect(odd.decode(0, 2, 4, 2, 16, 8)).toBe(1);
   });
   it("resampling, at positions beyond 32 bits too", () => {
     fc.assert(

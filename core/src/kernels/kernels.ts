@@ -7,8 +7,9 @@ import { KERNELS } from "./wasm";
  */
 export interface Kernels {
   readonly floats: Float32Array;
-  /** The same memory as doubles. */
+  /** The same memory as doubles, and as bytes. */
   readonly doubles: Float64Array;
+  readonly bytes: Uint8Array;
   /** left += x · gainLeft, right += x · gainRight, over n samples. */
   mixBoth(x: number, left: number, right: number, n: number, gainLeft: number, gainRight: number): void;
   /** Four signals `stride` apart in one pass, with their gains (left and right of each in turn) at `gains`; n is a multiple of four. */
@@ -21,6 +22,19 @@ export interface Kernels {
   peaks64(x: number, blocks: number, out: number): void;
   /** The next level of a pyramid: each four triples of least, greatest and RMS become one. */
   coarser(x: number, groups: number, out: number): void;
+  /** RMS of the first difference in each of some blocks of 64 samples; the sample before the first lies just before x. */
+  sharpness(x: number, blocks: number, out: number): void;
+  /**
+   * n frames of interleaved samples of 2 or 3 bytes (whole numbers) or 4 (floats) from byte `from` on, to floats, channel c at out + c ·
+   * plane. Returns the place (frame · channels + channel) of the first float that is not finite, or −1.
+   */
+  decode(from: number, channels: number, width: number, n: number, out: number, plane: number): number;
+  /**
+   * n frames of floats, channel c at x + c · plane, to interleaved samples of 2, 3 or 4 bytes from byte `to` on: rounded to the nearest step
+   * (halves up), kept in range, and with a seed other than 0 dithered by triangular noise where they are not on a step. Returns the seed to
+   * go on with.
+   */
+  encode(x: number, plane: number, channels: number, n: number, width: number, seed: number, to: number): number;
   /**
    * Outputs first … first + count − 1 of a polyphase filter: output k lies at input k · down / up; `up` filters of `size` doubles (a multiple
    * of four) at `taps`, the input from sample `base` on at `x`, `half` taps before the position.
@@ -53,6 +67,9 @@ interface Exports {
   loudest(x: number, n: number): number;
   peaks64(x: number, blocks: number, out: number): void;
   coarser(x: number, groups: number, out: number): void;
+  sharpness(x: number, blocks: number, out: number): void;
+  decode(from: number, channels: number, width: number, n: number, out: number, plane: number): number;
+  encode(x: number, plane: number, channels: number, n: number, width: number, seed: number, to: number): number;
   resample(
     taps: number,
     size: number,
@@ -74,6 +91,7 @@ const OWN = PAGE;
 class Simd implements Kernels {
   readonly floats: Float32Array;
   readonly doubles: Float64Array;
+  readonly bytes: Uint8Array;
 
   constructor(
     private readonly code: Exports,
@@ -82,6 +100,7 @@ class Simd implements Kernels {
     code.memory.grow(Math.ceil((OWN + floats * 4 - code.memory.buffer.byteLength) / PAGE));
     this.floats = new Float32Array(code.memory.buffer, OWN, floats);
     this.doubles = new Float64Array(code.memory.buffer, OWN, Math.floor(floats / 2));
+    this.bytes = new Uint8Array(code.memory.buffer, OWN, floats * 4);
   }
 
   mixBoth(x: number, left: number, right: number, n: number, gainLeft: number, gainRight: number): void {
@@ -101,6 +120,15 @@ class Simd implements Kernels {
   }
   coarser(x: number, groups: number, out: number): void {
     this.code.coarser(OWN + x * 4, groups, OWN + out * 4);
+  }
+  sharpness(x: number, blocks: number, out: number): void {
+    this.code.sharpness(OWN + x * 4, blocks, OWN + out * 4);
+  }
+  decode(from: number, channels: number, width: number, n: number, out: number, plane: number): number {
+    return this.code.decode(OWN + from, channels, width, n, OWN + out * 4, plane * 4);
+  }
+  encode(x: number, plane: number, channels: number, n: number, width: number, seed: number, to: number): number {
+    return this.code.encode(OWN + x * 4, plane * 4, channels, n, width, seed, OWN + to) >>> 0;
   }
   resample(
     taps: number,

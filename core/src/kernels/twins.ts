@@ -4,10 +4,14 @@ import type { Kernels } from "./kernels";
 export class Twins implements Kernels {
   readonly floats: Float32Array;
   readonly doubles: Float64Array;
+  readonly bytes: Uint8Array;
+  private readonly view: DataView;
 
   constructor(floats: number) {
     this.doubles = new Float64Array(Math.ceil(floats / 2));
     this.floats = new Float32Array(this.doubles.buffer);
+    this.bytes = new Uint8Array(this.doubles.buffer);
+    this.view = new DataView(this.doubles.buffer);
   }
 
   mixBoth(x: number, left: number, right: number, n: number, gainLeft: number, gainRight: number): void {
@@ -67,6 +71,67 @@ export class Twins implements Kernels {
       const sum = Math.fround(Math.fround(square(i + 2) + square(i + 5)) + Math.fround(square(i + 8) + square(i + 11)));
       floats[o + 2] = Math.sqrt(Math.fround(sum / 4));
     }
+  }
+
+  sharpness(x: number, blocks: number, out: number): void {
+    const { floats } = this;
+    const lanes = new Float32Array(8);
+    for (let b = 0; b < blocks; b++) {
+      lanes.fill(0);
+      for (let i = 0; i < 64; i++) {
+        const d = Math.fround(floats[x + 64 * b + i] - floats[x + 64 * b + i - 1]);
+        lanes[i & 7] += Math.fround(d * d);
+      }
+      for (let k = 0; k < 4; k++) lanes[k] += lanes[k + 4];
+      const sum = Math.fround(Math.fround(lanes[0] + lanes[1]) + Math.fround(lanes[2] + lanes[3]));
+      floats[out + b] = Math.sqrt(Math.fround(sum / 64));
+    }
+  }
+
+  decode(from: number, channels: number, width: number, n: number, out: number, plane: number): number {
+    const { floats, view, bytes } = this;
+    let bad = -1;
+    for (let i = 0; i < n; i++) {
+      for (let c = 0; c < channels; c++) {
+        const at = from + (i * channels + c) * width;
+        const o = out + c * plane + i;
+        if (width === 2) floats[o] = view.getInt16(at, true) / 32_768;
+        else if (width === 3) floats[o] = (((bytes[at + 2] << 24) | (bytes[at + 1] << 16) | (bytes[at] << 8)) >> 8) / 8_388_608;
+        else {
+          floats[o] = view.getFloat32(at, true);
+          if (bad < 0 && !Number.isFinite(floats[o])) bad = i * channels + c;
+        }
+      }
+    }
+    return bad;
+  }
+
+  encode(x: number, plane: number, channels: number, n: number, width: number, seed: number, to: number): number {
+    const { floats, view, bytes } = this;
+    const full = width === 2 ? 32_768 : 8_388_608;
+    let state = seed;
+    const draw = (): number => {
+      state ^= state << 13;
+      state ^= state >>> 17;
+      state ^= state << 5;
+      state >>>= 0;
+      return state / 2 ** 32;
+    };
+    for (let i = 0, at = to; i < n; i++) {
+      for (let c = 0; c < channels; c++, at += width) {
+        const value = floats[x + c * plane + i];
+        if (width === 4) {
+          view.setFloat32(at, value, true);
+          continue;
+        }
+        const exact = value * full;
+        const noise = seed ? draw() - draw() : 0;
+        const whole = Math.max(-full, Math.min(full - 1, Math.floor((Number.isInteger(exact) ? exact : exact + noise) + 0.5)));
+        view.setInt16(at, whole & 0xffff, true);
+        if (width === 3) bytes[at + 2] = (whole >> 16) & 0xff;
+      }
+    }
+    return state;
   }
 
   resample(

@@ -1,25 +1,27 @@
 import { CHUNK, chunkPeaks } from "@wet-thread/core/analysis/peaks";
-import { HOP, OnsetEnvelope, onsetHops, refineOnset } from "@wet-thread/core/analysis/transients";
+import { OnsetFinder } from "@wet-thread/core/analysis/transients";
 import { Resampler } from "@wet-thread/core/dsp/resampler";
 import { MediaError } from "@wet-thread/core/media/source";
 import { decodeFrames, openWav } from "@wet-thread/core/media/wav/reader";
 import { eq } from "drizzle-orm";
 import { db } from "../db/client";
-import { sourcePcm, sources } from "../db/schema";
+import type { Batches } from "../db/copy";
+import { sources } from "../db/schema";
 import { announce } from "../events";
-import { bytesOf, clearPcm, StoredReader, storedBytes } from "../store";
+import { bytesOf, clearPcm, pcmRows, storedBytes } from "../store";
 
 /** Bytes decoded in one go. */
 const READ = 1 << 20;
 
 /** Collects one channel's samples into chunks of 65,536. */
 class ChunkFiller {
-  private readonly buffer = new Float32Array(CHUNK);
+  private buffer = new Float32Array(CHUNK);
   private held = 0;
   private index = 0;
   length = 0;
 
   constructor(
+    private readonly rows: Batches,
     private readonly sourceId: string,
     private readonly channel: number,
   ) {}
@@ -37,34 +39,12 @@ class ChunkFiller {
 
   async flush(): Promise<void> {
     if (this.held === 0) return;
-    const samples = this.buffer.slice(0, this.held);
-    await db()
-      .insert(sourcePcm)
-      .values({
-        sourceId: this.sourceId,
-        channel: this.channel,
-        index: this.index++,
-        samples: bytesOf(samples),
-        peaks: bytesOf(chunkPeaks(samples)),
-      });
+    const samples = this.buffer.subarray(0, this.held);
+    // The chunk is on its way for a while: the next one gets a buffer of its own.
+    this.buffer = new Float32Array(CHUNK);
     this.held = 0;
+    await this.rows.row(this.sourceId, this.channel, this.index++, bytesOf(samples), bytesOf(chunkPeaks(samples)));
   }
-}
-
-/** The exact samples of the hits that the envelope found, looked up in what was just stored. */
-async function placeOnsets(sourceId: string, hops: readonly number[], length: number): Promise<number[]> {
-  const reader = new StoredReader();
-  const around = 8 * HOP;
-  const buffer = new Float32Array(2 * around);
-  const out: number[] = [];
-  for (const hop of hops) {
-    const from = Math.max(0, hop * HOP - around);
-    const to = Math.min(length, from + buffer.length);
-    await reader.prepare([{ sourceId, from, to }]);
-    reader.read(sourceId, 0, from, buffer, 0, to - from);
-    out.push(from + refineOnset(buffer.subarray(0, to - from), hop * HOP - from));
-  }
-  return out;
 }
 
 /**
@@ -76,19 +56,27 @@ export async function importSource({ sourceId }: { sourceId: string }): Promise<
   if (!source || source.status === "ready") return;
   const { projectId } = source;
   const tell = (status: string, progress: number) => announce(db(), { type: "source", projectId, sourceId, status, progress });
+  const rows = pcmRows();
   try {
     await clearPcm(sourceId);
     const bytes = storedBytes(sourceId, source.bytes);
     const info = await openWav(bytes);
-    const fillers = Array.from({ length: info.channels }, (_, c) => new ChunkFiller(sourceId, c));
+    const fillers = Array.from({ length: info.channels }, (_, c) => new ChunkFiller(rows, sourceId, c));
     const resamplers = info.sampleRate === source.sampleRate ? null : fillers.map(() => new Resampler(info.sampleRate, source.sampleRate));
     const framesARead = Math.floor(READ / info.frameBytes);
-    const onsets = new OnsetEnvelope();
+    const onsets = new OnsetFinder(source.sampleRate);
     const planes = fillers.map(() => new Float32Array(framesARead));
+    const read = (frame: number) =>
+      bytes.read(info.dataOffset + frame * info.frameBytes, Math.min(framesARead, Math.max(0, info.frames - frame)) * info.frameBytes);
     let told = Date.now();
+    let coming = read(0);
     for (let frame = 0; frame < info.frames; frame += framesARead) {
       const n = Math.min(framesARead, info.frames - frame);
-      const bad = decodeFrames(await bytes.read(info.dataOffset + frame * info.frameBytes, n * info.frameBytes), info, planes);
+      const now = await coming;
+      // The next bytes come while these are worked on.
+      coming = read(frame + framesARead);
+      coming.catch(() => {});
+      const bad = decodeFrames(now, info, planes);
       if (bad)
         throw new MediaError(
           `The file has samples that are not numbers, the first at sample ${frame + bad.frame} of channel ${bad.channel + 1}.`,
@@ -104,7 +92,7 @@ export async function importSource({ sourceId }: { sourceId: string }): Promise<
         told = Date.now();
         const progress = frame / info.frames;
         const still = await db().update(sources).set({ status: "importing", progress }).where(eq(sources.id, sourceId)).returning({ id: sources.id });
-        if (still.length === 0) return;
+        if (still.length === 0) return void (await rows.abort());
         await tell("importing", progress);
       }
     }
@@ -114,13 +102,15 @@ export async function importSource({ sourceId }: { sourceId: string }): Promise<
       if (rest) await fillers[c].push(rest);
       await fillers[c].flush();
     }
-    const transients = await placeOnsets(sourceId, onsetHops(onsets.finish(), source.sampleRate), fillers[0].length);
+    await rows.end();
+    const transients = onsets.finish();
     await db()
       .update(sources)
       .set({ status: "ready", progress: 1, transients, length: fillers[0].length, channels: info.channels, error: null })
       .where(eq(sources.id, sourceId));
     await tell("ready", 1);
   } catch (error) {
+    await rows.abort();
     if (!(error instanceof MediaError)) throw error;
     await clearPcm(sourceId);
     await db()

@@ -1,3 +1,4 @@
+import { type Kernels, newKernels } from "../../kernels/kernels";
 import { type ByteSource, MediaError } from "../source";
 
 export type WavEncoding = "u8" | "i16" | "i24" | "i32" | "f32" | "f64";
@@ -98,6 +99,34 @@ export interface BadSample {
   readonly frame: number;
 }
 
+/** Frames that go through the kernels at a time. */
+const FRAMES = 4096;
+let kernels: Kernels | null = null;
+let room = 0;
+
+/** The bytes of the kernels' encodings: the others are rare enough for plain loops. */
+const WIDTHS: Partial<Record<WavInfo["encoding"], number>> = { i16: 2, i24: 3, f32: 4 };
+
+function decodeByKernels(bytes: Uint8Array, channels: number, width: number, frames: number, out: readonly Float32Array[]): BadSample | null {
+  if (!kernels || room < channels) {
+    room = channels;
+    kernels = newKernels(2 * room * FRAMES);
+  }
+  const frameBytes = channels * width;
+  let bad: BadSample | null = null;
+  for (let at = 0; at < frames; at += FRAMES) {
+    const n = Math.min(FRAMES, frames - at);
+    kernels.bytes.set(bytes.subarray(at * frameBytes, (at + n) * frameBytes));
+    const place = kernels.decode(0, channels, width, n, channels * FRAMES, FRAMES);
+    if (place >= 0 && !bad) bad = { channel: place % channels, frame: at + Math.floor(place / channels) };
+    for (let c = 0; c < channels; c++) {
+      const first = (channels + c) * FRAMES;
+      out[c].set(kernels.floats.subarray(first, first + n), at);
+    }
+  }
+  return bad;
+}
+
 /**
  * Turns the bytes of whole frames into planar floats, integers by 1/2^(bits − 1). Returns the first sample that is not finite, if any
  * (its place counted from the first frame given); `out` holds at least as many channels and samples.
@@ -109,32 +138,21 @@ export function decodeFrames(
 ): BadSample | null {
   const { channels, encoding, frameBytes } = info;
   const frames = Math.floor(bytes.length / frameBytes);
+  const width = WIDTHS[encoding];
+  if (width) return decodeByKernels(bytes, channels, width, frames, out);
   const v = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   let bad: BadSample | null = null;
   for (let c = 0; c < channels; c++) {
     const o = out[c];
     const step = frameBytes;
     let at = c * (frameBytes / channels);
-    switch (encoding) {
-      case "u8":
-        for (let i = 0; i < frames; i++, at += step) o[i] = (bytes[at] - 128) / 128;
-        break;
-      case "i16":
-        for (let i = 0; i < frames; i++, at += step) o[i] = v.getInt16(at, true) / 32_768;
-        break;
-      case "i24":
-        for (let i = 0; i < frames; i++, at += step) o[i] = (((bytes[at + 2] << 24) | (bytes[at + 1] << 16) | (bytes[at] << 8)) >> 8) / 8_388_608;
-        break;
-      case "i32":
-        for (let i = 0; i < frames; i++, at += step) o[i] = v.getInt32(at, true) / 2_147_483_648;
-        break;
-      case "f32":
-      case "f64":
-        for (let i = 0; i < frames; i++, at += step) {
-          o[i] = encoding === "f32" ? v.getFloat32(at, true) : v.getFloat64(at, true);
-          if (!Number.isFinite(o[i]) && (!bad || i < bad.frame)) bad = { channel: c, frame: i };
-        }
-    }
+    if (encoding === "u8") for (let i = 0; i < frames; i++, at += step) o[i] = (bytes[at] - 128) / 128;
+    else if (encoding === "i32") for (let i = 0; i < frames; i++, at += step) o[i] = v.getInt32(at, true) / 2_147_483_648;
+    else
+      for (let i = 0; i < frames; i++, at += step) {
+        o[i] = v.getFloat64(at, true);
+        if (!Number.isFinite(o[i]) && (!bad || i < bad.frame)) bad = { channel: c, frame: i };
+      }
   }
   return bad;
 }

@@ -1,3 +1,5 @@
+import { type Kernels, newKernels } from "../../kernels/kernels";
+
 export type ExportEncoding = "i16" | "i24" | "f32";
 
 export const ENCODING_BYTES: Record<ExportEncoding, number> = { i16: 2, i24: 3, f32: 4 };
@@ -61,30 +63,20 @@ export function wavHeader(channels: number, sampleRate: number, encoding: Export
   return out;
 }
 
-/**
- * Triangular noise of ±1 step (TPDF), the same for the same seed whatever the block size: xorshift32, two draws a sample.
- */
+/** Triangular noise of ±1 step (TPDF), the same for the same seed whatever the block size: xorshift32, two draws a sample. */
 export class Dither {
-  private state: number;
+  /** Where the noise is; never 0, which means none. */
+  state: number;
 
   constructor(seed: number) {
     this.state = seed >>> 0 || 0x9e3779b9;
   }
-
-  private draw(): number {
-    let s = this.state;
-    s ^= s << 13;
-    s ^= s >>> 17;
-    s ^= s << 5;
-    this.state = s >>> 0;
-    return this.state / 2 ** 32;
-  }
-
-  /** A value in (−1, 1), in steps of the integer. */
-  next(): number {
-    return this.draw() - this.draw();
-  }
 }
+
+/** Frames that go through the kernels at a time, and most channels of those that they take. */
+const FRAMES = 4096;
+let kernels: Kernels | null = null;
+let room = 0;
 
 /**
  * Interleaves and encodes `count` frames. Integers round to the nearest step and stop at the ends of their range; with `dither`,
@@ -93,26 +85,18 @@ export class Dither {
 export function encodeFrames(channels: readonly Float32Array[], count: number, encoding: ExportEncoding, dither: Dither | null): Uint8Array {
   const width = ENCODING_BYTES[encoding];
   const out = new Uint8Array(count * channels.length * width);
-  const v = new DataView(out.buffer);
-  const full = encoding === "i16" ? 32_768 : 8_388_608;
-  let at = 0;
-  for (let i = 0; i < count; i++) {
-    for (const channel of channels) {
-      if (encoding === "f32") {
-        v.setFloat32(at, channel[i], true);
-      } else {
-        const exact = channel[i] * full;
-        const noise = dither?.next() ?? 0;
-        const value = Math.max(-full, Math.min(full - 1, Math.round(Number.isInteger(exact) ? exact : exact + noise)));
-        if (encoding === "i16") v.setInt16(at, value, true);
-        else {
-          out[at] = value & 0xff;
-          out[at + 1] = (value >> 8) & 0xff;
-          out[at + 2] = (value >> 16) & 0xff;
-        }
-      }
-      at += width;
-    }
+  if (!kernels || room < channels.length) {
+    room = channels.length;
+    kernels = newKernels(2 * room * FRAMES);
+  }
+  const [floats, to] = [channels.length * FRAMES, channels.length * FRAMES * 4];
+  for (let at = 0; at < count; at += FRAMES) {
+    const n = Math.min(FRAMES, count - at);
+    for (const [c, channel] of channels.entries()) kernels.floats.set(channel.subarray(at, at + n), c * FRAMES);
+    const seed = encoding === "f32" ? 0 : (dither?.state ?? 0);
+    const next = kernels.encode(0, FRAMES, channels.length, n, width, seed, to);
+    if (dither && seed) dither.state = next;
+    out.set(kernels.bytes.subarray(floats * 4, floats * 4 + n * channels.length * width), at * channels.length * width);
   }
   return out;
 }

@@ -1,0 +1,87 @@
+// The rows that take long recordings in and give long renders out, through the running server.
+import fs from "node:fs";
+import type { Row } from "./rows";
+import { call, longWavBytes, newProject, sendLong, until, whenRead } from "./server";
+
+const RATE = 48_000;
+const HOURS = Number(process.env.WET_THREAD_BENCH_HOURS ?? 2);
+
+/** Greatest resident memory, in MB, of this server and its workers while something goes on; they are told by their command lines. */
+async function peakMemory<T>(work: () => Promise<T>): Promise<{ result: T; megabytes: number }> {
+  const pids = (): string[] => fs.readdirSync("/proc").filter((p) => /^\d+$/.test(p));
+  const workers = (): string[] =>
+    pids().filter((p) => {
+      try {
+        return fs.readFileSync(`/proc/${p}/cmdline`, "utf8").includes("jobs/worker.ts");
+      } catch {
+        return false;
+      }
+    });
+  let most = 0;
+  const look = (): void => {
+    for (const pid of workers()) {
+      try {
+        const kilobytes = Number(/VmRSS:\s+(\d+)/.exec(fs.readFileSync(`/proc/${pid}/status`, "utf8"))?.[1] ?? 0);
+        most = Math.max(most, kilobytes / 1000);
+      } catch {
+        // It ended between the two looks.
+      }
+    }
+  };
+  const timer = setInterval(look, 200);
+  try {
+    return { result: await work(), megabytes: most };
+  } finally {
+    clearInterval(timer);
+  }
+}
+
+async function importLong(): Promise<{ rows: Row[]; projectId: string; versionId: string; sourceId: string }> {
+  const { projectId, versionId } = await newProject("Bench: a long recording", RATE);
+  const seconds = HOURS * 3600;
+  const megabytes = longWavBytes(seconds, 2, RATE) / 1e6;
+  const start = performance.now();
+  const sourceId = await sendLong(projectId, seconds, 2, RATE, "Long");
+  const sent = performance.now();
+  const { megabytes: memory } = await peakMemory(() => whenRead(sourceId));
+  const end = performance.now();
+  return {
+    projectId,
+    versionId,
+    sourceId,
+    rows: [
+      { name: "import.send", value: megabytes / ((sent - start) / 1000), unit: `MB/s, ${HOURS} h stereo, 16 bit`, budget: "≥ 60" },
+      { name: "import.long", value: megabytes / ((end - sent) / 1000), unit: `MB/s of the file, decoded, peaks, hits`, budget: "≥ 60" },
+      { name: "import.memory", value: memory, unit: "MB, worker", budget: "< 300" },
+    ],
+  };
+}
+
+async function exportLong(): Promise<Row> {
+  const { projectId, versionId } = await newProject("Bench: 32 tracks", RATE);
+  const minutes = 10;
+  const ids: string[] = [];
+  for (let i = 0; i < 8; i++) ids.push(await sendLong(projectId, minutes * 60, 1, RATE, `Part${i}`));
+  for (const id of ids) await whenRead(id);
+  const fade = { length: 480, shape: "power", bend: 0 };
+  const edits = Array.from({ length: 32 }, (_, i) => [
+    { type: "add-track", id: `t${i}`, name: `Track ${i}` },
+    { type: "add-clip", id: `c${i}`, trackId: `t${i}`, sourceId: ids[i % 8], start: 0, fadeIn: fade, fadeOut: fade, gain: -18 },
+  ]).flat();
+  await call(`/api/versions/${versionId}/edits`, { revision: 0, edits });
+  const start = performance.now();
+  const { id } = await call<{ id: string }>(`/api/versions/${versionId}/exports`, { encoding: "pcm24" });
+  const { status } = await until<{ status: string }>(`/api/exports/${id}`, (e) => e.status === "ready" || e.status === "failed");
+  if (status !== "ready") throw new Error(status);
+  return {
+    name: "export.long",
+    value: (minutes * 60 * 1000) / (performance.now() - start),
+    unit: "× real time, 32 tracks × 10 min",
+    budget: "≥ 60",
+  };
+}
+
+export async function mediaRows(): Promise<Row[]> {
+  const { rows } = await importLong();
+  return [...rows, await exportLong()];
+}

@@ -1,0 +1,4 @@
+import type { Row } from "./rows";
+export async function pageRows(): Promise<Row[]> {
+  return [];
+}
