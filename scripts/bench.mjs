@@ -1,5 +1,7 @@
 // npm run bench [-- core|media|page] [-- --json]: measures what the budgets of docs/performance.md name, on a database and ports of its own.
 import { spawnSync } from "node:child_process";
+import fs from "node:fs";
+import path from "node:path";
 import { startPostgres } from "./lib/postgres.mjs";
 import { startServer } from "./lib/server.mjs";
 import { ENV, ensureBuild, ensureChromium, ensureModules, migrate, TSX } from "./lib/setup.mjs";
@@ -16,6 +18,10 @@ try {
   if (wanted("page")) ensureChromium();
   if (wanted("page") || wanted("media")) {
     await ensureBuild();
+    // Its recordings are long: nothing of an earlier run, and nothing of this one, stays on the disk.
+    const folder = path.join(ROOT, ".bench");
+    fs.rmSync(folder, { recursive: true, force: true });
+    stops.push(() => fs.rmSync(folder, { recursive: true, force: true }));
     const postgres = await startPostgres(".bench");
     stops.push(() => postgres.stop());
     migrate(postgres.url);

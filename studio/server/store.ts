@@ -142,6 +142,8 @@ const MOST_CHUNKS = 256;
 /** Reads recordings from the database; what a render needs is fetched ahead with `prepare`. */
 export class StoredReader implements PcmReader {
   private readonly chunks = new Map<string, Float32Array>();
+  /** How many chunks the last call fetched. */
+  private latest = 0;
 
   /** Fetches every chunk of some stretches. */
   async prepare(spans: readonly SourceSpan[]): Promise<void> {
@@ -149,22 +151,22 @@ export class StoredReader implements PcmReader {
     for (const { sourceId, from, to } of spans) {
       const set = wanted.get(sourceId) ?? new Set();
       for (let i = Math.floor(from / CHUNK); i * CHUNK < to; i++) if (!this.touch(`${sourceId} 0 ${i}`)) set.add(i);
-      wanted.set(sourceId, set);
+      if (set.size > 0) wanted.set(sourceId, set);
     }
-    const missing = [...wanted].filter(([, set]) => set.size > 0);
+    if (wanted.size === 0) return;
+    const which = [...wanted].map(([sourceId, set]) => `(source_id = ${quoted(sourceId)} and index in (${numbers(set)}))`).join(" or ");
     let count = 0;
-    for (const [sourceId, set] of missing) {
-      const select = `select channel, index, samples from source_pcm where source_id = ${quoted(sourceId)} and index in (${numbers(set)})`;
-      for await (const [channel, index, samples] of copyOut(select)) {
-        this.chunks.set(`${sourceId} ${channel.readInt32BE()} ${index.readInt32BE()}`, new Float32Array(samples.buffer, 0, samples.length / 4));
-        count++;
-      }
+    for await (const [id, channel, index, samples] of copyOut(`select source_id, channel, index, samples from source_pcm where ${which}`)) {
+      const key = `${id.toString()} ${channel.readInt32BE()} ${index.readInt32BE()}`;
+      this.chunks.set(key, new Float32Array(samples.buffer, 0, samples.length / 4));
+      count++;
     }
-    // What this very call fetched stays, however much it is.
+    // What this call fetched stays, and as much of what the call before did: one is read while the other comes.
     for (const key of this.chunks.keys()) {
-      if (this.chunks.size <= Math.max(MOST_CHUNKS, count)) break;
+      if (this.chunks.size <= Math.max(MOST_CHUNKS, count + this.latest)) break;
       this.chunks.delete(key);
     }
+    this.latest = count;
   }
 
   private touch(key: string): boolean {

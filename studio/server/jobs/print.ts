@@ -2,42 +2,35 @@ import { type PrintPart, printPlan } from "@wet-thread/core/edit/clips/print";
 import { EditError } from "@wet-thread/core/edit/errors";
 import { encodeFrames, wavHeader } from "@wet-thread/core/media/wav/writer";
 import type { Document } from "@wet-thread/core/model/document";
-import { Renderer, spansNeeded } from "@wet-thread/core/render/renderer";
 import { and, eq, inArray, ne } from "drizzle-orm";
 import { db } from "../db/client";
 import { printJobs, sources, steps, versions } from "../db/schema";
 import { ApiError } from "../errors";
 import { announce } from "../events";
 import { newId } from "../ids";
-import { StoredReader, sourceWriter } from "../store";
+import { sourceWriter } from "../store";
 import { editVersion, loadVersion } from "../versions";
 import { importSource } from "./import";
-
-/** Frames rendered between two looks at the database. */
-const BLOCK = 65_536;
+import { rendered } from "./rendering";
 
 /** Renders one track's clips into a new recording's bytes, as 32-bit float, and takes it in like any other; false when it was called off. */
 async function printPart(doc: Document, part: PrintPart, sourceId: string, progress: (done: number) => Promise<boolean>): Promise<boolean> {
   const tracks = new Set([part.trackId]);
-  const reader = new StoredReader();
-  const renderer = new Renderer(doc, reader, { tracks });
   const writer = sourceWriter(sourceId);
   await writer.write(wavHeader(part.channels, doc.sampleRate, "f32", part.length));
-  const left = new Float32Array(BLOCK);
-  const right = new Float32Array(BLOCK);
   let told = Date.now();
-  for (let done = 0; done < part.length; done += BLOCK) {
-    const n = Math.min(BLOCK, part.length - done);
-    const from = part.start + done;
-    await reader.prepare(spansNeeded(doc, from, from + n, tracks));
-    renderer.render(from, n, left, right);
-    await writer.write(encodeFrames(part.channels === 1 ? [left] : [left, right], n, "f32", null));
-    if (Date.now() - told > 250) {
-      told = Date.now();
-      if (!(await progress(done))) return false;
+  try {
+    for await (const { left, right, from, count } of rendered(doc, part.start, part.start + part.length, tracks)) {
+      await writer.write(encodeFrames(part.channels === 1 ? [left] : [left, right], count, "f32", null));
+      if (Date.now() - told > 250) {
+        told = Date.now();
+        if (!(await progress(from - part.start))) return false;
+      }
     }
+    await writer.finish();
+  } finally {
+    await writer.abort();
   }
-  await writer.finish();
   await db().update(sources).set({ status: "queued", bytes: writer.size }).where(eq(sources.id, sourceId));
   await importSource({ sourceId });
   return true;
