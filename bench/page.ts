@@ -1,4 +1,195 @@
-import type { Row } from "./rows";
-export async function pageRows(): Promise<Row[]> {
-  return [];
+// The rows that drive the real page in Chromium: opening, drawing, playing, memory.
+import { type Browser, chromium, type Page } from "@playwright/test";
+import { loadLargePiece, loadLongNight, loadManyTracks } from "./load";
+import { p95, type Row } from "./rows";
+import { BASE } from "./server";
+
+const ARGS = [
+  "--no-sandbox",
+  "--disable-gpu",
+  "--disable-quic",
+  "--no-first-run",
+  "--disable-background-networking",
+  "--disable-component-update",
+  "--disable-sync",
+  "--autoplay-policy=no-user-gesture-required",
+  "--js-flags=--expose-gc",
+  "--enable-precise-memory-info",
+];
+
+/** Hours of the long recording; fewer for a quick look. */
+const HOURS = Number(process.env.WET_THREAD_BENCH_HOURS ?? 4);
+
+async function openPage(browser: Browser): Promise<Page> {
+  const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+  // The compiler that runs the bench gives functions their names by a helper that the page does not have.
+  await context.addInitScript("globalThis.__name = (f) => f");
+  return context.newPage();
 }
+
+const drawn = (page: Page): Promise<unknown> =>
+  page.waitForFunction(() => document.querySelector<HTMLElement>("[data-testid=lanes]")?.dataset.samplesPerPixel !== undefined);
+
+/** From the address to a timeline that is drawn and answers a key. */
+async function openTime(page: Page, projectId: string): Promise<number> {
+  await page.goto("about:blank");
+  const start = performance.now();
+  await page.goto(`${BASE}/p/${projectId}`, { waitUntil: "commit" });
+  await drawn(page);
+  const before = await page.getByTestId("lanes").getAttribute("data-samples-per-pixel");
+  await page.keyboard.press("+");
+  await page.waitForFunction((old) => document.querySelector<HTMLElement>("[data-testid=lanes]")?.dataset.samplesPerPixel !== old, before);
+  return performance.now() - start;
+}
+
+/** Milliseconds from one frame to the next while something moves, and of the page's own work in each. */
+async function frames(page: Page, what: "pan" | "zoom", count: number): Promise<{ gaps: number[]; work: number[] }> {
+  const box = await page.getByTestId("lanes").boundingBox();
+  if (!box) throw new Error("no lanes");
+  await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
+  return page.evaluate(
+    ({ what, count, x, y }) =>
+      new Promise<{ gaps: number[]; work: number[] }>((done) => {
+        const lanes = document.querySelector<HTMLElement>("[data-testid=lanes]") as HTMLElement;
+        const gaps: number[] = [];
+        const work: number[] = [];
+        let last = 0;
+        let n = 0;
+        const step = (): void => {
+          const now = performance.now();
+          if (last) gaps.push(now - last);
+          last = now;
+          if (n++ === count) return done({ gaps, work });
+          const turn = what === "pan" ? { deltaX: n % 40 < 20 ? 30 : -30 } : { deltaY: n % 40 < 20 ? -20 : 20, ctrlKey: true };
+          // The drawing that follows is asked for inside this frame's own turn; a task after the paint tells when all of it was done.
+          lanes.dispatchEvent(new WheelEvent("wheel", { ...turn, clientX: x, clientY: y, bubbles: true, cancelable: true }));
+          const begun = performance.now();
+          requestAnimationFrame(() => {
+            const channel = new MessageChannel();
+            channel.port1.onmessage = () => work.push(performance.now() - begun);
+            channel.port2.postMessage(0);
+            step();
+          });
+        };
+        requestAnimationFrame(step);
+      }),
+    { what, count, x: box.x + box.width / 2, y: box.y + box.height / 2 },
+  );
+}
+
+async function megabytes(page: Page): Promise<number> {
+  const client = await page.context().newCDPSession(page);
+  await client.send("HeapProfiler.collectGarbage");
+  const { usedSize } = (await client.send("Runtime.getHeapUsage")) as { usedSize: number };
+  const whole = await page.evaluate(async () => {
+    const measure = (performance as unknown as { measureUserAgentSpecificMemory?: () => Promise<{ bytes: number }> }).measureUserAgentSpecificMemory;
+    return measure ? (await measure.call(performance)).bytes : 0;
+  });
+  return Math.max(usedSize, whole) / 1e6;
+}
+
+async function largeRows(browser: Browser): Promise<Row[]> {
+  const { projectId } = await loadLargePiece();
+  const page = await openPage(browser);
+  await openTime(page, projectId);
+  const opens: number[] = [];
+  for (let i = 0; i < 5; i++) opens.push(await openTime(page, projectId));
+  const rows: Row[] = [{ name: "open.large", value: Math.max(...opens), unit: "ms at most of 5, 20,000 clips", budget: "< 2000" }];
+  // All tracks low and the whole piece wide: half of the clips at once.
+  await page.keyboard.press("w");
+  for (let i = 0; i < 4; i++) await page.keyboard.press("Shift+ArrowDown");
+  await page.waitForTimeout(3000);
+  for (const what of ["pan", "zoom"] as const) {
+    const { gaps } = await frames(page, what, 160);
+    rows.push({ name: `draw.frame, ${what}, 200 tracks`, value: p95(gaps.slice(20)), unit: "ms p95 from frame to frame", budget: "< 16.7" });
+  }
+  rows.push({ name: "page.memory, large", value: await megabytes(page), unit: "MB", budget: "< 600" });
+  await page.context().close();
+  return rows;
+}
+
+/** Presses of the space bar until the first sample is in the ring. */
+async function startRows(page: Page): Promise<Row> {
+  const times: number[] = [];
+  for (let i = 0; i < 21; i++) {
+    const waited = page.evaluate(
+      () =>
+        new Promise<number>((done) => {
+          const ring = (window as unknown as { wetThreadRing: { header: Int32Array } }).wetThreadRing;
+          window.addEventListener(
+            "keydown",
+            () => {
+              const begun = performance.now();
+              const look = (): void => {
+                const playing = Atomics.load(ring.header, 2) === 1 && Atomics.load(ring.header, 1) > Atomics.load(ring.header, 0);
+                if (playing) done(performance.now() - begun);
+                else setTimeout(look, 1);
+              };
+              look();
+            },
+            { once: true, capture: true },
+          );
+        }),
+    );
+    await page.keyboard.press("Space");
+    times.push(await waited);
+    await page.keyboard.press("Space");
+  }
+  return { name: "play.start", value: p95(times.slice(1)), unit: "ms p95, 64 tracks", budget: "< 120" };
+}
+
+async function playRows(browser: Browser): Promise<Row[]> {
+  const { projectId } = await loadManyTracks();
+  const page = await openPage(browser);
+  await openTime(page, projectId);
+  await page.keyboard.press("w");
+  const start = await startRows(page);
+  const starved = (): Promise<number> =>
+    page.evaluate(() => Atomics.load((window as unknown as { wetThreadRing: { header: Int32Array } }).wetThreadRing.header, 3));
+  const before = await starved();
+  await page.keyboard.press("Home");
+  // An edit every half second for a minute: the first clip one nudge later, one earlier.
+  await page.keyboard.press("Alt+ArrowDown");
+  await page.keyboard.press("n");
+  await page.keyboard.press("Home");
+  await page.keyboard.press("Space");
+  for (let i = 0; i < 118; i++) {
+    await page.waitForTimeout(500);
+    await page.keyboard.press(i % 2 ? "," : ".");
+  }
+  const gaps = (await starved()) - before;
+  await page.keyboard.press("Space");
+  await page.context().close();
+  return [start, { name: "play.hold", value: gaps, unit: "gaps in a minute, 64 tracks, an edit every 500 ms", budget: "0" }];
+}
+
+async function longRows(browser: Browser): Promise<Row[]> {
+  const { projectId } = await loadLongNight(HOURS, 600);
+  const page = await openPage(browser);
+  const open = await openTime(page, projectId);
+  await page.keyboard.press("w");
+  await page.waitForTimeout(2000);
+  const { gaps } = await frames(page, "zoom", 120);
+  await page.keyboard.press("w");
+  // Far in, and from seam to seam.
+  for (let i = 0; i < 20; i++) await page.keyboard.press("+");
+  for (let i = 0; i < 40; i++) await page.keyboard.press("j");
+  await page.waitForTimeout(1500);
+  const memory = await megabytes(page);
+  await page.context().close();
+  return [
+    { name: "open.long", value: open, unit: `ms, ${HOURS} h stereo, 600 edits`, budget: "< 2000" },
+    { name: "draw.frame, zoom, long", value: p95(gaps.slice(20)), unit: "ms p95 from frame to frame", budget: "< 16.7" },
+    { name: "page.memory, long", value: memory, unit: "MB", budget: "< 600" },
+  ];
+}
+
+/** The rows of one of the pieces, in a browser of their own. */
+export const pageRows = (of: "large" | "play" | "long") => async (): Promise<Row[]> => {
+  const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ARGS });
+  try {
+    return await { large: largeRows, play: playRows, long: longRows }[of](browser);
+  } finally {
+    await browser.close();
+  }
+};

@@ -1,15 +1,23 @@
-// Measures what the budgets name: a table, or with --json one array of {name, value, unit, reference?, ratio?}. A word (core, media, page)
-// measures only that part.
+// Measures what the budgets name: a table, or with --json one array of {name, value, unit, reference?, ratio?}. Words measure only those parts.
 import { coreRows } from "./core";
 import { mediaRows } from "./media";
 import { pageRows } from "./page";
 import { print, type Row } from "./rows";
 
-const parts = { core: coreRows, media: mediaRows, page: pageRows } as const;
-const wanted = process.argv.slice(2).filter((a): a is keyof typeof parts => a in parts);
+const parts: Readonly<Record<string, () => Row[] | Promise<Row[]>>> = {
+  core: coreRows,
+  media: mediaRows,
+  large: pageRows("large"),
+  play: pageRows("play"),
+  long: pageRows("long"),
+};
+const json = process.argv.includes("--json");
+const wanted = process.argv.slice(2).filter((a) => a in parts);
 const rows: Row[] = [];
 for (const [name, measure] of Object.entries(parts)) {
-  if (wanted.length && !wanted.includes(name as keyof typeof parts)) continue;
-  rows.push(...(await measure()));
+  if (wanted.length && !wanted.includes(name)) continue;
+  const more = await measure();
+  rows.push(...more);
+  if (!json) print(more, false);
 }
-print(rows, process.argv.includes("--json"));
+if (json) print(rows, true);

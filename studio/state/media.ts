@@ -102,10 +102,37 @@ export interface PeakTile {
   readonly size: number;
 }
 
+/** Tiles that were asked for lately, by recording and place: most columns ask for the same ones. Forgotten now and then, so that use still counts. */
+const lately = new Map<string, Map<number, PeakTile>>();
+const LATELY_MS = 500;
+let forgotten = 0;
+
 /** The tile of peaks over a sample at a level (an index into PEAK_LEVELS), or undefined while it is on its way. */
 export function peakTile(sourceId: string, channels: number, channel: number, level: number, sample: number): PeakTile | undefined {
   const size = PEAK_LEVELS[level];
   const tile = Math.floor(sample / (size * TILE_ENTRIES));
+  const place = (tile * PEAK_LEVELS.length + level) * channels + channel;
+  let ofSource = lately.get(sourceId);
+  const known = ofSource?.get(place);
+  if (known) return known;
+  const now = performance.now();
+  if (now - forgotten > LATELY_MS) {
+    lately.clear();
+    ofSource = undefined;
+    forgotten = now;
+  }
+  const found = findTile(sourceId, channels, channel, level, tile, size);
+  if (found) {
+    if (!ofSource) {
+      ofSource = new Map();
+      lately.set(sourceId, ofSource);
+    }
+    ofSource.set(place, found);
+  }
+  return found;
+}
+
+function findTile(sourceId: string, channels: number, channel: number, level: number, tile: number, size: number): PeakTile | undefined {
   const values = tiles.get(`/api/sources/${sourceId}/peaks?level=${level}&tile=${tile}`);
   if (!values) return undefined;
   const entries = values.length / channels / 3;

@@ -17,9 +17,9 @@ export function Overview() {
   useEffect(() => {
     const c = canvas.current as HTMLCanvasElement;
     let due = 0;
+    let [width, height] = [0, 0];
     const draw = (): void => {
       due = 0;
-      const { width, height } = c.getBoundingClientRect();
       if (width <= 0) return;
       const [doc, palette, v] = [shown(), PALETTES[settings().theme], view()];
       const g = fit(c, width, height);
@@ -57,10 +57,13 @@ export function Overview() {
       usePreview.subscribe((p, old) => p.doc !== old.doc && request()),
       onMedia(request),
     ];
-    const size = new ResizeObserver(request);
+    const size = new ResizeObserver(([entry]) => {
+      ({ width, height } = entry.contentRect);
+      request();
+    });
     size.observe(c);
     let drag: { part: "lens" | "left" | "right"; at: number; start: number; end: number } | null = null;
-    const per = (): number => overviewLength(session().doc) / c.getBoundingClientRect().width;
+    const per = (): number => overviewLength(session().doc) / width;
     const xOf = (e: PointerEvent): number => e.clientX - c.getBoundingClientRect().left;
     const partAt = (x: number): "lens" | "left" | "right" | null => {
       const v = view();
@@ -88,11 +91,11 @@ export function Overview() {
         return;
       }
       const by = (xOf(e) - drag.at) * per();
-      const { width } = view();
+      const lanes = view().width;
       if (drag.part === "lens") return setView({ start: Math.max(0, drag.start + by) });
-      const start = drag.part === "left" ? Math.max(0, Math.min(drag.end - width / 40, drag.start + by)) : drag.start;
-      const end = drag.part === "right" ? Math.max(drag.start + width / 40, drag.end + by) : drag.end;
-      setView({ start, samplesPerPixel: (end - start) / width });
+      const start = drag.part === "left" ? Math.max(0, Math.min(drag.end - lanes / 40, drag.start + by)) : drag.start;
+      const end = drag.part === "right" ? Math.max(drag.start + lanes / 40, drag.end + by) : drag.end;
+      setView({ start, samplesPerPixel: (end - start) / lanes });
     };
     const up = (): void => {
       drag = null;

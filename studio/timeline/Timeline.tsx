@@ -30,8 +30,7 @@ function mutedTracks(doc: Document): ReadonlySet<string> {
 /** The rulers, lanes and overview: canvases that are drawn once a frame, and only where something changed. */
 export function Timeline() {
   const lanes = useRef<HTMLDivElement>(null);
-  const cloth = useRef<HTMLCanvasElement>(null);
-  const overlay = useRef<HTMLCanvasElement>(null);
+  const lanesCanvas = useRef<HTMLCanvasElement>(null);
   const rulerCanvas = useRef<HTMLCanvasElement>(null);
   const playhead = useRef<HTMLDivElement>(null);
   const head = useRef<HTMLDivElement>(null);
@@ -58,20 +57,18 @@ export function Timeline() {
   useEffect(() => {
     const box = lanes.current as HTMLDivElement;
     const canvases = {
-      cloth: cloth.current as HTMLCanvasElement,
-      overlay: overlay.current as HTMLCanvasElement,
+      lanes: lanesCanvas.current as HTMLCanvasElement,
       rulers: rulerCanvas.current as HTMLCanvasElement,
     };
     let image: ImageData | null = null;
     let due = 0;
     const dirty = { cloth: true, overlay: true, rulers: true };
 
-    const drawCloth = (doc: Document): void => {
+    /** Makes the raster of ground, cloth and waveforms anew. */
+    const weave = (doc: Document, g: CanvasRenderingContext2D): void => {
       const v = view();
       const set = settings();
-      const g = fit(canvases.cloth, v.width, v.height, true);
-      const { width, height } = canvases.cloth;
-      if (width === 0 || height === 0) return;
+      const { width, height } = canvases.lanes;
       if (image?.width !== width || image.height !== height) image = g.createImageData(width, height);
       const scale = window.devicePixelRatio || 1;
       paintCloth(new Uint32Array(image.data.buffer), {
@@ -90,7 +87,20 @@ export function Timeline() {
         magnify: v.magnify,
         gridColumns: gridColumns(viewGrid(doc, set, v.start, v.samplesPerPixel), width, v.start, v.samplesPerPixel / scale, set.showGrid),
       });
-      g.putImageData(image, 0, 0);
+    };
+
+    /** The raster, and what lies on it, in one canvas: one layer less for the browser to put together. */
+    const drawLanes = (doc: Document, raster: boolean): void => {
+      const v = view();
+      const palette = PALETTES[settings().theme];
+      const g = fit(canvases.lanes, v.width, v.height, true);
+      if (canvases.lanes.width === 0 || canvases.lanes.height === 0) return;
+      if (raster || image?.width !== canvases.lanes.width || image.height !== canvases.lanes.height) weave(doc, g);
+      const scale = window.devicePixelRatio || 1;
+      g.setTransform(1, 0, 0, 1, 0, 0);
+      g.putImageData(image as ImageData, 0, 0);
+      g.setTransform(scale, 0, 0, scale, 0, 0);
+      paintOverlay(g, { doc, view: v, preview: preview(), palette, mutedTracks: mutedTracks(doc) });
     };
 
     const frame = (): void => {
@@ -107,15 +117,13 @@ export function Timeline() {
           if (x > v.width * 0.92 || x < 0) setView({ start: Math.max(0, at - v.width * 0.08 * v.samplesPerPixel) });
         }
       }
+      if (dirty.cloth || dirty.overlay) drawLanes(doc, dirty.cloth);
       if (dirty.cloth) {
-        drawCloth(doc);
         // Where the view is, for whoever drives the page from outside.
         box.dataset.start = String(view().start);
         box.dataset.samplesPerPixel = String(view().samplesPerPixel);
         box.dataset.scrollY = String(view().scrollY);
       }
-      if (dirty.overlay)
-        paintOverlay(fit(canvases.overlay, v.width, v.height), { doc, view: view(), preview: preview(), palette, mutedTracks: mutedTracks(doc) });
       if (dirty.rulers)
         paintRulers(fit(canvases.rulers, v.width, rulersHeight(settings().rulers)), {
           rulers: settings().rulers,
@@ -207,9 +215,8 @@ export function Timeline() {
         onOpened={() => cancelGesture.current()}
       >
         <div ref={lanes} className="relative min-h-0 flex-1 touch-none overflow-hidden" data-testid="lanes">
-          <canvas ref={cloth} className="absolute inset-0 h-full w-full" aria-hidden />
           <canvas
-            ref={overlay}
+            ref={lanesCanvas}
             className="absolute inset-0 h-full w-full"
             role="img"
             aria-label="Tracks with their clips; the list of clips in the inspector says the same in words"

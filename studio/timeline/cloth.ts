@@ -33,6 +33,7 @@ interface Dyed {
   readonly rms: number;
   readonly warp: number;
   readonly edge: number;
+  readonly line: number;
 }
 
 const dyedCache = new Map<string, Dyed>();
@@ -50,6 +51,7 @@ function dyed(palette: Palette, dye: string, washed: boolean): Dyed {
       rms: pixel(strong),
       warp: pixel(mix(palette.ground, strong, 0.28)),
       edge: pixel(mix(cloth, strong, 0.8)),
+      line: pixel(washed ? mix(palette.ground, dye, 0.5) : dye),
     };
     dyedCache.set(key, found);
   }
@@ -61,6 +63,11 @@ export const waveInset = (height: number): number => (height >= 44 ? NAME_STRIP 
 
 let columns: Columns = newColumns(4096);
 let gains = new Float32Array(4096);
+/** The row at which each column's cloth begins. */
+let tops = new Int32Array(4096);
+
+/** A fade that is at least this wide, in CSS pixels, has its curve drawn smoothly above the raster; a narrower one is cut by pixels. */
+export const SMOOTH_CURVE = 6;
 
 /** The gain of a clip's fades and blends at a sample of the timeline; likeness is taken as middling, which no eye can tell. */
 export function drawnGain(clip: Clip, follower: Clip | undefined, at: number): number {
@@ -136,6 +143,7 @@ function paintClip(pixels: Uint32Array, scene: ClothScene, clip: Clip, colors: D
   if (columns.min.length < n) {
     columns = newColumns(2 * n);
     gains = new Float32Array(2 * n);
+    tops = new Int32Array(2 * n);
   }
   const first = start + x0 * perColumn;
   const faded = fillGains(doc, clip, first, perColumn, n);
@@ -146,6 +154,7 @@ function paintClip(pixels: Uint32Array, scene: ClothScene, clip: Clip, colors: D
     const x = x0 + i;
     const cut = faded ? Math.round(y0 + (1 - Math.min(1, gains[i])) * (y1 - y0)) : y0;
     const color = gridColumns[x] ? colors.clothGrid : colors.cloth;
+    tops[i] = cut;
     if (cut > topRow && x % Math.max(3, Math.round(4 * scale)) === 0)
       for (let y = topRow; y < Math.min(cut, endRow); y++) pixels[y * width + x] = colors.warp;
     for (let y = Math.max(topRow, cut); y < endRow; y++) pixels[y * width + x] = color;
@@ -175,6 +184,37 @@ function paintClip(pixels: Uint32Array, scene: ClothScene, clip: Clip, colors: D
   }
   // Selvedge: the woven edges of the strip.
   if (endRow === y1) for (let x = x0; x < x1; x++) pixels[(y1 - 1) * width + x] = colors.edge;
+  paintEdges(pixels, scene, clip, colors.line, x0, n, topRow, endRow);
+}
+
+/** The line around the strip: along its top but for curves that are drawn smoothly above, and down its sides where they are in view. */
+function paintEdges(
+  pixels: Uint32Array,
+  { width, scale, start, samplesPerPixel }: ClothScene,
+  clip: Clip,
+  line: number,
+  x0: number,
+  n: number,
+  topRow: number,
+  endRow: number,
+): void {
+  const perColumn = samplesPerPixel / scale;
+  const thick = Math.max(1, Math.round(scale));
+  const column = (sample: number): number => (sample - start) / perColumn - x0;
+  const wide = SMOOTH_CURVE * scale * perColumn;
+  const from = clip.fadeIn.length >= wide ? Math.max(0, Math.ceil(column(clip.start + clip.fadeIn.length))) : 0;
+  const to = clip.fadeOut.length >= wide ? Math.min(n, Math.floor(column(clipEnd(clip) - clip.fadeOut.length))) : n;
+  for (let i = from; i < to; i++) {
+    // Where the top steps from one column to the next, the line goes along the step.
+    const near = i > from ? tops[i - 1] : tops[i];
+    const end = Math.min(endRow, Math.max(tops[i] + thick, near));
+    for (let y = Math.max(topRow, Math.min(tops[i], near)); y < end; y++) pixels[y * width + x0 + i] = line;
+  }
+  const side = (at: number, top: number): void => {
+    for (let k = 0; k < thick; k++) for (let y = Math.max(topRow, top); y < endRow; y++) if (at + k < width) pixels[y * width + at + k] = line;
+  };
+  if (clip.start >= start && n > 2) side(x0, tops[0]);
+  if ((clipEnd(clip) - start) / perColumn <= width && n > 2) side(x0 + n - thick, tops[n - 1]);
 }
 
 /** Gains of the columns; false when there is no fade among them. */

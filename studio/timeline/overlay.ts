@@ -2,28 +2,26 @@ import { blendAfter, type Document } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd, gainFactor } from "@wet-thread/core/model/schema";
 import { pageReader } from "@/state/media";
 import type { View } from "@/state/view";
-import { drawnGain, waveInset } from "./cloth";
+import { drawnGain, SMOOTH_CURVE, waveInset } from "./cloth";
 import { CLOTH_TOP, type LaneBox, laneBoxes, lanesHeight, NAME_STRIP, RAIL } from "./geometry";
 import { bandOf } from "./layers";
 import { paintBand, paintBundles, paintCuts, paintJoint, paintRange } from "./overlay-marks";
 import { NUMBERS, type OverlayScene, px, WORDS } from "./overlay-scene";
 import type { Preview } from "./preview";
-import { laneSeams, seamClass } from "./seam-classes";
+import { paintRail } from "./rail";
 import { faded, mix } from "./theme";
 
 /** Draws what lies on the cloth: curves, names, handles, samples, seams, the range, and what a gesture shows. */
 export function paintOverlay(g: CanvasRenderingContext2D, scene: OverlayScene): void {
   const { doc, view, preview } = scene;
-  g.clearRect(0, 0, view.width, view.height);
   const from = Math.floor(view.start);
   const to = Math.ceil(view.start + view.width * view.samplesPerPixel) + 1;
   for (const box of laneBoxes(doc)) {
     const top = box.top - view.scrollY;
     if (top + box.height < 0 || top > view.height) continue;
     const clips = doc.lanes.get(box.trackId)?.within(from, to) ?? [];
-    const crowded = clips.length > 600;
     const ordered = clips.some((c) => c.layer > 0) ? [...clips].sort((a, b) => a.layer - b.layer) : clips;
-    for (const clip of ordered) paintClip(g, scene, box, clip, top, crowded);
+    for (const clip of ordered) paintClip(g, scene, box, clip, top);
     if (!view.fanned) paintBeneath(g, scene, clips, top, box);
     paintRail(g, scene, box, top, from, to);
   }
@@ -55,7 +53,7 @@ function paintDropArea(g: CanvasRenderingContext2D, { doc, view, palette }: Over
   g.fillText("Drop a recording here to start a track", 16, y + 25);
 }
 
-function paintClip(g: CanvasRenderingContext2D, scene: OverlayScene, box: LaneBox, clip: Clip, top: number, crowded: boolean): void {
+function paintClip(g: CanvasRenderingContext2D, scene: OverlayScene, box: LaneBox, clip: Clip, top: number): void {
   const { doc, view, palette, preview } = scene;
   const x0 = px(view, clip.start);
   const x1 = px(view, clipEnd(clip));
@@ -67,11 +65,13 @@ function paintClip(g: CanvasRenderingContext2D, scene: OverlayScene, box: LaneBo
   const washed = clip.mute || scene.mutedTracks.has(box.trackId);
   const strong = washed ? mix(palette.ground, dye, 0.5) : dye;
   if (view.samplesPerPixel <= 0.5) paintSamples(g, scene, clip, strong, y0, y1);
-  if (crowded && x1 - x0 < 4 && !selected) return;
-  outline(g, doc, view, clip, x0, x1, y0, y1);
-  g.strokeStyle = selected ? palette.ink : strong;
-  g.lineWidth = selected ? 2 : 1;
-  g.stroke();
+  const hovered = preview.zone?.clipId === clip.id ? preview.zone.kind : null;
+  if (selected || hovered || hasSmoothCurve(clip, view)) {
+    outline(g, doc, view, clip, x0, x1, y0, y1);
+    g.strokeStyle = selected ? palette.ink : strong;
+    g.lineWidth = selected ? 2 : 1;
+    g.stroke();
+  }
   const room = Math.min(x1, view.width) - Math.max(x0, 0) - 12;
   if (room > 18) {
     g.save();
@@ -94,9 +94,11 @@ function paintClip(g: CanvasRenderingContext2D, scene: OverlayScene, box: LaneBo
     g.fillText(text, left, y0 + (low ? 7.5 : NAME_STRIP / 2 + 1));
     g.restore();
   }
-  const hovered = preview.zone?.clipId === clip.id ? preview.zone.kind : null;
   if (selected || hovered) paintHandles(g, scene, clip, x0, x1, y0, y1, hovered, selected);
 }
+
+/** Whether a fade is wide enough that its curve is drawn here; the raster below draws all other edges. */
+const hasSmoothCurve = (clip: Clip, view: View): boolean => Math.max(clip.fadeIn.length, clip.fadeOut.length) >= SMOOTH_CURVE * view.samplesPerPixel;
 
 /** Path of the strip: along the gain curve at the top, straight elsewhere. */
 function outline(g: CanvasRenderingContext2D, doc: Document, view: View, clip: Clip, x0: number, x1: number, y0: number, y1: number): void {
@@ -246,74 +248,6 @@ function paintSamples(g: CanvasRenderingContext2D, { doc, view, palette }: Overl
       g.beginPath();
       g.arc(px(view, t), y(t), view.samplesPerPixel < 0.15 ? 3 : 2, 0, 2 * Math.PI);
       g.fill();
-    }
-  }
-}
-
-function paintRail(
-  g: CanvasRenderingContext2D,
-  { doc, view, palette, preview }: OverlayScene,
-  box: LaneBox,
-  top: number,
-  from: number,
-  to: number,
-): void {
-  const seams = laneSeams(doc, box.trackId);
-  const y = top + box.height - RAIL / 2 - 1;
-  let last = Number.NEGATIVE_INFINITY;
-  let low = 0;
-  let high = seams.length;
-  while (low < high) {
-    const middle = (low + high) >> 1;
-    if (seams[middle].position < from) low = middle + 1;
-    else high = middle;
-  }
-  for (let i = low; i < seams.length && seams[i].position <= to; i++) {
-    const seam = seams[i];
-    const x = px(view, seam.position);
-    const chosen = view.seamId === seam.id;
-    if (x - last < 3 && !chosen) continue;
-    last = x;
-    const kind = seamClass(doc, seam);
-    if (chosen || preview.zone?.seamId === seam.id) {
-      g.beginPath();
-      g.arc(x, y, 7.5, 0, 2 * Math.PI);
-      g.fillStyle = faded(palette.dyes.weld, chosen ? 0.45 : 0.25);
-      g.fill();
-    }
-    g.lineWidth = 1.5;
-    g.beginPath();
-    switch (kind) {
-      case "raw":
-        g.strokeStyle = palette.dyes.madder;
-        g.fillStyle = palette.raised;
-        g.moveTo(x, y - 5);
-        g.lineTo(x + 5, y);
-        g.lineTo(x, y + 5);
-        g.lineTo(x - 5, y);
-        g.closePath();
-        g.fill();
-        g.stroke();
-        break;
-      case "smooth":
-        g.fillStyle = palette.ink2;
-        g.arc(x, y, 2.75, 0, 2 * Math.PI);
-        g.fill();
-        break;
-      case "blended":
-        g.strokeStyle = palette.ink;
-        for (const d of [-1, 1]) {
-          g.moveTo(x - 3.5, y - 3.5 * d);
-          g.lineTo(x + 3.5, y + 3.5 * d);
-        }
-        g.stroke();
-        break;
-      case "unbroken":
-        g.strokeStyle = palette.ink3;
-        g.lineWidth = 1;
-        g.moveTo(x, y - 5);
-        g.lineTo(x, y + 5);
-        g.stroke();
     }
   }
 }
