@@ -23,6 +23,9 @@ export interface Meters {
 const SILENT = { tracks: {}, left: 0, right: 0, missing: false } as const;
 export const useMeters = create<Meters>(() => ({ ...SILENT, starved: 0, starvedAt: Number.NEGATIVE_INFINITY, engine: "off" }));
 
+/** How long after the page was opened the engine gets the piece, if it is not wanted before. */
+const HAND_OVER_MS = 400;
+
 const metronomeGain = (): number => {
   const { on, gain } = settings().metronome;
   return on ? 10 ** (gain / 20) : 0;
@@ -77,9 +80,20 @@ export class Transport {
       useMeters.setState({ engine: "restarted" });
       toast.error("The sound engine stopped and was started again. The piece is untouched; press play to go on.", { id: "engine" });
     };
-    const open: ToEngine = { type: "open", data: dataOf(this.heard), sources: [...this.heard.sources.values()], memory: this.ring.memory };
-    worker.postMessage(open);
+    // A large piece takes a moment to hand over: the first drawing goes before it, unless sound is wanted at once.
+    this.handedOver = false;
+    setTimeout(() => this.handOver(), HAND_OVER_MS);
     return worker;
+  }
+
+  private handedOver = false;
+  /** Gives the engine the piece, once. */
+  private handOver(): void {
+    if (this.handedOver) return;
+    this.handedOver = true;
+    const { heard, ring } = this;
+    const open: ToEngine = { type: "open", data: dataOf(heard), sources: [...heard.sources.values()], memory: ring.memory };
+    this.worker.postMessage(open);
   }
 
   /** For tests and bench: what reached the ring. */
@@ -88,6 +102,7 @@ export class Transport {
   }
 
   private tell(message: ToEngine): void {
+    this.handOver();
     this.worker.postMessage(message);
   }
 
@@ -100,6 +115,10 @@ export class Transport {
   /** Brings the engine to a state of the piece. */
   private bring(doc: Document): void {
     if (doc === this.heard) return;
+    if (!this.handedOver) {
+      this.heard = doc;
+      return;
+    }
     const changes = differences(this.heard, doc);
     if (changes) {
       if (changes.length) this.tell({ type: "changes", changes });

@@ -65,6 +65,18 @@ export async function listProjects() {
   return rows;
 }
 
+/** The version that a project opens with; undefined when there is no such project. */
+export async function firstVersion(projectId: string): Promise<string | undefined> {
+  const [row] = await db()
+    .select({ id: versions.id })
+    .from(versions)
+    .where(eq(versions.projectId, projectId))
+    .orderBy(versions.createdAt)
+    .limit(1)
+    .catch(() => []);
+  return row?.id;
+}
+
 export async function getProject(id: string) {
   const [project] = await db().select().from(projects).where(eq(projects.id, id));
   if (!project) throw notFound("project", id);

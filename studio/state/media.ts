@@ -77,8 +77,17 @@ class Pieces<T> {
   }
 }
 
+/**
+ * Tiles that were asked for lately, by recording and place, null where there was none yet: most columns ask for the same ones. Forgotten
+ * now and then, so that use still counts, and whenever something has come.
+ */
+const lately = new Map<string, Map<number, PeakTile | null>>();
+const LATELY_MS = 500;
+let forgotten = 0;
+
 const listeners = new Set<Listener>();
 const arrived = (): void => {
+  lately.clear();
   for (const listener of listeners) listener();
 };
 /** Calls back whenever peaks or samples have come; returns how to stop. */
@@ -102,11 +111,6 @@ export interface PeakTile {
   readonly size: number;
 }
 
-/** Tiles that were asked for lately, by recording and place: most columns ask for the same ones. Forgotten now and then, so that use still counts. */
-const lately = new Map<string, Map<number, PeakTile>>();
-const LATELY_MS = 500;
-let forgotten = 0;
-
 /** The tile of peaks over a sample at a level (an index into PEAK_LEVELS), or undefined while it is on its way. */
 export function peakTile(sourceId: string, channels: number, channel: number, level: number, sample: number): PeakTile | undefined {
   const size = PEAK_LEVELS[level];
@@ -114,7 +118,7 @@ export function peakTile(sourceId: string, channels: number, channel: number, le
   const place = (tile * PEAK_LEVELS.length + level) * channels + channel;
   let ofSource = lately.get(sourceId);
   const known = ofSource?.get(place);
-  if (known) return known;
+  if (known !== undefined) return known ?? undefined;
   const now = performance.now();
   if (now - forgotten > LATELY_MS) {
     lately.clear();
@@ -122,13 +126,11 @@ export function peakTile(sourceId: string, channels: number, channel: number, le
     forgotten = now;
   }
   const found = findTile(sourceId, channels, channel, level, tile, size);
-  if (found) {
-    if (!ofSource) {
-      ofSource = new Map();
-      lately.set(sourceId, ofSource);
-    }
-    ofSource.set(place, found);
+  if (!ofSource) {
+    ofSource = new Map();
+    lately.set(sourceId, ofSource);
   }
+  ofSource.set(place, found ?? null);
   return found;
 }
 

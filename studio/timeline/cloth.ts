@@ -36,11 +36,17 @@ interface Dyed {
   readonly line: number;
 }
 
-const dyedCache = new Map<string, Dyed>();
+/** The colours of each dye, plain and washed out. */
+const dyedCache = new WeakMap<Palette, readonly [Map<string, Dyed>, Map<string, Dyed>]>();
 
 function dyed(palette: Palette, dye: string, washed: boolean): Dyed {
-  const key = `${palette.ground} ${dye} ${washed}`;
-  let found = dyedCache.get(key);
+  let both = dyedCache.get(palette);
+  if (!both) {
+    both = [new Map(), new Map()];
+    dyedCache.set(palette, both);
+  }
+  const known = both[washed ? 1 : 0];
+  let found = known.get(dye);
   if (!found) {
     const strong = washed ? mix(palette.ground, dye, 0.35) : dye;
     const cloth = mix(palette.raised, strong, washed ? palette.cloth * 0.7 : palette.cloth);
@@ -53,7 +59,7 @@ function dyed(palette: Palette, dye: string, washed: boolean): Dyed {
       edge: pixel(mix(cloth, strong, 0.8)),
       line: pixel(washed ? mix(palette.ground, dye, 0.5) : dye),
     };
-    dyedCache.set(key, found);
+    known.set(dye, found);
   }
   return found;
 }
@@ -149,15 +155,11 @@ function paintClip(pixels: Uint32Array, scene: ClothScene, clip: Clip, colors: D
   const faded = fillGains(doc, clip, first, perColumn, n);
   const topRow = Math.max(0, y0);
   const endRow = Math.min(height, y1);
-  // Cloth, cut along the gain curve; bare warp threads where it is cut away.
-  for (let i = 0; i < n; i++) {
-    const x = x0 + i;
-    const cut = faded ? Math.round(y0 + (1 - Math.min(1, gains[i])) * (y1 - y0)) : y0;
-    const color = gridColumns[x] ? colors.clothGrid : colors.cloth;
-    tops[i] = cut;
-    if (cut > topRow && x % Math.max(3, Math.round(4 * scale)) === 0)
-      for (let y = topRow; y < Math.min(cut, endRow); y++) pixels[y * width + x] = colors.warp;
-    for (let y = Math.max(topRow, cut); y < endRow; y++) pixels[y * width + x] = color;
+  if (faded) paintCut(pixels, scene, colors, x0, n, y0, y1, topRow, endRow);
+  else {
+    for (let row = topRow * width; row < endRow * width; row += width) fillRow(pixels, colors.cloth, row + x0, row + x1);
+    for (let x = x0; x < x1; x++)
+      if (gridColumns[x]) for (let at = topRow * width + x; at < endRow * width; at += width) pixels[at] = colors.clothGrid;
   }
   if (source && perColumn > 0.5) {
     const factor = gainFactor(clip.gain) * scene.magnify;
@@ -168,23 +170,77 @@ function paintClip(pixels: Uint32Array, scene: ClothScene, clip: Clip, colors: D
       const a = waveTop + ((y1 - waveTop) * c) / parts;
       const half = (y1 - waveTop) / parts / 2 - 1;
       const middle = a + half + 1;
-      for (let i = 0; i < n; i++) {
-        const min = columns.min[i];
-        if (Number.isNaN(min)) continue;
-        const g = (faded ? gains[i] : 1) * factor;
-        const up = Math.round(middle - Math.min(1, columns.max[i] * g) * half);
-        const down = Math.round(middle - Math.max(-1, min * g) * half);
-        const loud = Math.min(1, columns.rms[i] * g) * half;
-        const [loudUp, loudDown] = [Math.round(middle - loud), Math.round(middle + loud)];
-        const x = x0 + i;
-        for (let y = Math.max(topRow, up); y <= Math.min(endRow - 1, Math.max(down, up)); y++)
-          pixels[y * width + x] = y >= loudUp && y <= loudDown ? colors.rms : colors.peak;
-      }
+      paintWave(pixels, width, x0, n, middle, half, factor, faded, colors, topRow, endRow);
     }
   }
   // Selvedge: the woven edges of the strip.
-  if (endRow === y1) for (let x = x0; x < x1; x++) pixels[(y1 - 1) * width + x] = colors.edge;
+  if (endRow === y1) fillRow(pixels, colors.edge, (y1 - 1) * width + x0, (y1 - 1) * width + x1);
+  if (!faded) for (let i = 0; i < n; i++) tops[i] = y0;
   paintEdges(pixels, scene, clip, colors.line, x0, n, topRow, endRow);
+}
+
+/** Part of a row in one colour. A call of the built-in costs more than a short loop. */
+function fillRow(pixels: Uint32Array, color: number, from: number, to: number): void {
+  if (to - from > 48) pixels.fill(color, from, to);
+  else for (let at = from; at < to; at++) pixels[at] = color;
+}
+
+/** Cloth that is cut along the gain curve, with bare warp threads where it is cut away. */
+function paintCut(
+  pixels: Uint32Array,
+  { width, scale, gridColumns }: ClothScene,
+  colors: Dyed,
+  x0: number,
+  n: number,
+  y0: number,
+  y1: number,
+  topRow: number,
+  endRow: number,
+): void {
+  const apart = Math.max(3, Math.round(4 * scale));
+  for (let i = 0; i < n; i++) {
+    const x = x0 + i;
+    const cut = Math.round(y0 + (1 - Math.min(1, gains[i])) * (y1 - y0));
+    const color = gridColumns[x] ? colors.clothGrid : colors.cloth;
+    tops[i] = cut;
+    if (cut > topRow && x % apart === 0)
+      for (let at = topRow * width + x, end = Math.min(cut, endRow) * width; at < end; at += width) pixels[at] = colors.warp;
+    for (let at = Math.max(topRow, cut) * width + x, end = endRow * width; at < end; at += width) pixels[at] = color;
+  }
+}
+
+/** The waveform of the columns: the peaks pale, the RMS within them at full strength. */
+function paintWave(
+  pixels: Uint32Array,
+  width: number,
+  x0: number,
+  n: number,
+  middle: number,
+  half: number,
+  factor: number,
+  faded: boolean,
+  colors: Dyed,
+  topRow: number,
+  endRow: number,
+): void {
+  const { min: mins, max: maxs, rms } = columns;
+  const { peak, rms: core } = colors;
+  for (let i = 0; i < n; i++) {
+    const min = mins[i];
+    if (Number.isNaN(min)) continue;
+    const g = faded ? gains[i] * factor : factor;
+    const high = maxs[i] * g;
+    const low = min * g;
+    const loud = rms[i] * g * half;
+    // Rounded by cutting off: rows are never far below zero, and those are left out anyway.
+    const up = (middle - Math.min(1, high) * half + 0.5) | 0;
+    const down = (middle - Math.max(-1, low) * half + 0.5) | 0;
+    const within = Math.min(loud, half);
+    const loudUp = (middle - within + 0.5) | 0;
+    const loudDown = (middle + within + 0.5) | 0;
+    const end = Math.min(endRow - 1, Math.max(up, down));
+    for (let y = Math.max(topRow, up), at = y * width + x0 + i; y <= end; y++, at += width) pixels[at] = y >= loudUp && y <= loudDown ? core : peak;
+  }
 }
 
 /** The line around the strip: along its top but for curves that are drawn smoothly above, and down its sides where they are in view. */
@@ -217,8 +273,9 @@ function paintEdges(
   if ((clipEnd(clip) - start) / perColumn <= width && n > 2) side(x0 + n - thick, tops[n - 1]);
 }
 
-/** Gains of the columns; false when there is no fade among them. */
+/** Gains of the columns; false when there is no fade among them, or none that is as wide as half a column. */
 function fillGains(doc: Document, clip: Clip, first: number, perColumn: number, n: number): boolean {
+  if (clip.fadeIn.length < perColumn / 2 && clip.fadeOut.length < perColumn / 2) return false;
   const inEnd = clip.start + clip.fadeIn.length;
   const outStart = clipEnd(clip) - clip.fadeOut.length;
   if (first >= inEnd && first + n * perColumn <= outStart) return false;

@@ -70,30 +70,43 @@ function fillFromPeaks(
   count: number,
 ): boolean {
   const size = PEAK_LEVELS[level];
+  const { min: outMin, max: outMax, rms: outRms } = out;
   let tile = peakTile(sourceId, channels, channel, level, Math.max(0, first));
   let whole = tile !== undefined;
+  // Entries are counted from the recording's start; those of the tile at hand are [low, high).
+  let low = tile ? tile.from / size : 0;
+  let high = tile ? low + tile.entries : 0;
   for (let i = 0; i < count; i++) {
-    const from = Math.max(0, first + i * perColumn);
-    const to = Math.min(length, first + (i + 1) * perColumn);
+    const from = first + i * perColumn;
+    const to = from + perColumn;
+    let entry = from > 0 ? Math.floor(from / size) : 0;
+    const end = Math.ceil(Math.min(to, length) / size);
     let min = Number.POSITIVE_INFINITY;
     let max = Number.NEGATIVE_INFINITY;
     let rms = 0;
-    for (let at = Math.floor(from / size) * size; at < to; at += size) {
-      if (!tile || at < tile.from || at >= tile.from + tile.entries * size) {
-        tile = peakTile(sourceId, channels, channel, level, at);
+    while (entry < end) {
+      if (!tile || entry < low || entry >= high) {
+        tile = peakTile(sourceId, channels, channel, level, entry * size);
         if (!tile) {
           whole = false;
           break;
         }
+        low = tile.from / size;
+        high = low + tile.entries;
+        // The last tile of a recording may be short of what its length promises.
+        if (entry >= high) break;
       }
-      const e = tile.offset + Math.min(tile.entries - 1, Math.floor((at - tile.from) / size)) * PEAK_FIELDS;
-      if (tile.values[e] < min) min = tile.values[e];
-      if (tile.values[e + 1] > max) max = tile.values[e + 1];
-      if (tile.values[e + 2] > rms) rms = tile.values[e + 2];
+      const { values } = tile;
+      const stop = Math.min(end, high);
+      for (let e = tile.offset + (entry - low) * PEAK_FIELDS; entry < stop; entry++, e += PEAK_FIELDS) {
+        if (values[e] < min) min = values[e];
+        if (values[e + 1] > max) max = values[e + 1];
+        if (values[e + 2] > rms) rms = values[e + 2];
+      }
     }
-    out.min[i] = min === Number.POSITIVE_INFINITY ? Number.NaN : min;
-    out.max[i] = max;
-    out.rms[i] = rms;
+    outMin[i] = min === Number.POSITIVE_INFINITY ? Number.NaN : min;
+    outMax[i] = max;
+    outRms[i] = rms;
   }
   return whole;
 }
