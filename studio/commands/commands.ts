@@ -131,6 +131,7 @@ export const COMMANDS: readonly Command[] = [
   { id: "snap", title: "Snapping on or off; held, the other way round", keys: ["G"], run: () => setSettings({ snapOn: !settings().snapOn }) },
   { id: "palette", title: "Find a command", keys: ["Mod+K"], run: () => setView({ panel: "palette" }) },
   { id: "keys", title: "Keys: see and change them", keys: ["Mod+/"], run: () => setView({ panel: "keys" }) },
+  { id: "list", title: "Tracks, clips and seams as a list", keys: ["Mod+L"], run: () => setView({ panel: "list" }) },
   { id: "fan", title: "Look through the layers", keys: ["V"], run: () => setView({ fanned: !view().fanned }) },
   { id: "trim-start", title: "Trim start to the playhead", keys: ["("], run: () => clip.trimToPlayhead("start") },
   { id: "trim-end", title: "Trim end to the playhead", keys: [")"], run: () => clip.trimToPlayhead("end") },

@@ -19,6 +19,7 @@ import { KeySheet } from "./KeySheet";
 import { LanePanels } from "./LanePanels";
 import { ModeLine } from "./ModeLine";
 import { Palette } from "./Palette";
+import { PieceList } from "./PieceList";
 import { OverviewLabel, StatusLine } from "./StatusLine";
 import { SeamCheck } from "./seam-check/SeamCheck";
 import { Tools } from "./Tools";
@@ -133,6 +134,7 @@ function Opened() {
         <StatusLine />
         <Palette />
         <KeySheet />
+        <PieceList />
       </div>
     </DropFiles>
   );

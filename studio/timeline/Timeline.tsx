@@ -2,6 +2,7 @@
 import type { Document } from "@wet-thread/core/model/document";
 import { isAudible } from "@wet-thread/core/render/renderer";
 import { useEffect, useRef } from "react";
+import { keyOf } from "@/commands/keys";
 import { laneItems, rulerItems } from "@/commands/menus";
 import { transport } from "@/engine/transport";
 import { knowChannels, onMedia } from "@/state/media";
@@ -219,7 +220,7 @@ export function Timeline() {
             ref={lanesCanvas}
             className="absolute inset-0 h-full w-full"
             role="img"
-            aria-label="Tracks with their clips; the list of clips in the inspector says the same in words"
+            aria-label={`Tracks with their clips; ${keyOf("list")} opens the same as a list in words`}
           />
           <div ref={playhead} className="pointer-events-none absolute inset-y-0 left-0" style={{ visibility: "hidden" }} data-testid="playhead">
             <div className="-ml-[0.75px] h-full w-[1.5px] bg-madder" />

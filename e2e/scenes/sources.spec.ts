@@ -1,0 +1,102 @@
+import { AxeBuilder } from "@axe-core/playwright";
+import { expect, test } from "@playwright/test";
+import { createDemo } from "../../demo/create";
+import { at } from "../../demo/score";
+import { addSource, BASE, noise, wavFile } from "../client";
+import { EditorPage } from "../editor";
+
+test("a recording is found, heard by itself, dragged to a lane and below; unused ones are removed, and brought back", async ({ page }) => {
+  const demo = await createDemo(BASE, "Sources");
+  await addSource(demo.projectId, wavFile([noise(48_000, 3)]), "Spare hiss.wav");
+  const editor = await EditorPage.open(page, demo, {
+    snapOn: true,
+    targets: ["grid"],
+    pull: "always",
+    followsZoom: false,
+    step: { kind: "bar", count: 1 },
+  });
+  await page.getByRole("tab", { name: "Sources" }).click();
+  const list = page.getByRole("list", { name: "Recordings" });
+  await page.getByLabel("Find a recording").fill("spare");
+  await expect(list.getByRole("listitem")).toHaveCount(1);
+  await expect(list).toContainText("not used");
+
+  // Heard by itself: the level moves, the playhead does not.
+  await page.getByRole("button", { name: "Hear Spare hiss", exact: true }).click();
+  await expect(page.getByTestId("engine")).toHaveAttribute("data-engine", "on");
+  await expect(page.getByRole("button", { name: "Stop Spare hiss" })).toBeVisible();
+  await expect(page.getByRole("button", { name: "Hear Spare hiss", exact: true })).toBeVisible({ timeout: 5000 });
+  await expect(page.getByTestId("read-out-0")).toHaveText("1.1.000");
+
+  // Dragged: it snaps to the bar on the lane it is let go of over; Escape calls it off.
+  const thumb = await page.getByRole("button", { name: /^Hear Spare hiss from where/ }).boundingBox();
+  if (!thumb) throw new Error("no waveform");
+  const grip = { x: thumb.x + 40, y: thumb.y + 10 };
+  const place = await editor.at(at(3) + 9000, "bells", 40);
+  const { revision } = await editor.version();
+  await editor.drag(grip, place, () => page.keyboard.press("Escape"));
+  expect((await editor.version()).revision).toBe(revision);
+  await editor.drag(grip, place);
+  await editor.saved();
+  const laid = (await editor.lane("bells")).find((c) => c.name === "Spare hiss");
+  expect(laid?.start).toBe(at(3));
+  await expect(list).toContainText("used once");
+
+  // Taken off again it can be removed; undoing the removal brings it back, and so does undoing the deletion.
+  await page.keyboard.press("Control+z");
+  await expect(list).toContainText("not used");
+  await page.getByLabel("Find a recording").fill("");
+  await page.getByRole("button", { name: /^Remove the one that is not used/ }).click();
+  await expect(list).not.toContainText("Spare hiss");
+  await page.getByRole("button", { name: "Undo", exact: true }).last().click();
+  await expect(list).toContainText("Spare hiss");
+  await page.getByRole("button", { name: /^Remove the one that is not used/ }).click();
+  await expect(list).not.toContainText("Spare hiss");
+  await page.keyboard.press("Control+Shift+z");
+  await expect(list).toContainText("Spare hiss");
+  expect((await editor.lane("bells")).some((c) => c.name === "Spare hiss")).toBe(true);
+});
+
+test("the piece is walked as a list by keys alone, and no view has a serious fault for a screen reader", async ({ page }) => {
+  const demo = await createDemo(BASE, "List");
+  await EditorPage.open(page, demo);
+  const serious = async (): Promise<string[]> =>
+    (await new AxeBuilder({ page }).analyze()).violations
+      .filter((v) => v.impact === "serious" || v.impact === "critical")
+      .map((v) => `${v.id}: ${v.nodes[0]?.html}`);
+  await page.keyboard.press("Control+l");
+  const tracks = page.getByRole("listbox", { name: "Tracks" });
+  await expect(tracks).toBeFocused();
+  await page.keyboard.press("ArrowDown");
+  await expect(tracks.getByRole("option", { selected: true })).toContainText("Treadle");
+  await page.keyboard.press("ArrowRight");
+  const items = page.getByRole("listbox", { name: "Clips and seams of the track" });
+  await expect(items).toBeFocused();
+  await page.keyboard.press("ArrowDown");
+  await expect(items.getByRole("option", { selected: true })).toContainText("Clip Treadle bed");
+  expect(await serious()).toEqual([]);
+  await page.keyboard.press("Enter");
+  await expect(page.getByTestId("selection")).toContainText("1 clip");
+  await page.keyboard.press("Control+l");
+  await page.keyboard.press("ArrowRight");
+  await page.keyboard.press("End");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("tab", { name: "Seam" })).toHaveAttribute("aria-selected", "true");
+
+  for (const view of ["Clip", "Track", "Marks", "History", "Sources"]) {
+    await page.getByRole("tab", { name: view }).click();
+    expect(await serious(), view).toEqual([]);
+  }
+  for (const [keys, name] of [
+    ["Control+k", "Find a command"],
+    ["Control+/", "Keys"],
+  ] as const) {
+    await page.keyboard.press(keys);
+    await expect(page.getByRole("dialog", { name })).toBeVisible();
+    expect(await serious(), name).toEqual([]);
+    await page.keyboard.press("Escape");
+  }
+  await page.keyboard.press("Shift+Y");
+  await expect(page.getByRole("table").or(page.getByRole("grid")).first()).toBeVisible();
+  expect(await serious(), "seam check").toEqual([]);
+});
