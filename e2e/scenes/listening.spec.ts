@@ -56,8 +56,8 @@ test("stop stays or returns, pre-roll begins before, play to ends there, play fr
 
   // Up to the playhead: it ends by itself, and the playhead is where it was.
   await page.keyboard.press("Control+Enter");
-  await expect(page.getByRole("button", { name: "Stop" })).toBeVisible();
-  await expect(page.getByRole("button", { name: "Play" })).toBeVisible({ timeout: 8000 });
+  await expect(page.getByRole("button", { name: "Stop", exact: true })).toBeVisible();
+  await expect(page.getByRole("button", { name: "Play", exact: true })).toBeVisible({ timeout: 8000 });
   expect(await read()).toBe(placed);
 
   // From where the selection begins.
@@ -132,7 +132,7 @@ test("scrubbing sounds at the pointer's speed and rests with it", async ({ page 
   });
   expect(loudest(heard)).toBeGreaterThan(0.1);
   expect(loudest(heard.slice(-RATE / 10))).toBeLessThan(0.02);
-  await expect(page.getByRole("button", { name: "Play" })).toBeVisible();
+  await expect(page.getByRole("button", { name: "Play", exact: true })).toBeVisible();
   await expect.poll(async () => Number((await page.getByTestId("read-out-0").textContent())?.replace(/\D/g, ""))).toBeGreaterThan(5.9 * RATE);
 });
 

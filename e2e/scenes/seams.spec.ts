@@ -204,7 +204,7 @@ test("a blend by hand: over a range, by Alt on its mark, its side and middle dra
   await editor.saved();
   expect((await editor.clip(third.id)).blend?.linked).toBe(false);
   await page.getByRole("radio", { name: "Bare" }).click();
-  await page.getByRole("button", { name: "Listen" }).click();
+  await page.getByRole("tabpanel").getByRole("button", { name: "Listen" }).click();
   await expect(page.getByRole("tabpanel").getByRole("button", { name: "Stop" })).toBeVisible();
   await page.getByRole("radio", { name: "As it is" }).click();
   await page.getByRole("tabpanel").getByRole("button", { name: "Stop" }).click();

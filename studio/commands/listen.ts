@@ -8,11 +8,11 @@ const typing = (target: EventTarget | null): boolean =>
 /** Open menus take their own keys; sliders and buttons only those that work them. */
 const inMenu = (target: EventTarget | null): boolean =>
   target instanceof HTMLElement && target.closest("[role=menu],[role=dialog],[role=listbox]") !== null;
-const takes = (target: EventTarget | null, key: string): boolean => {
+const takes = ({ target, key, ctrlKey, metaKey, altKey, shiftKey }: KeyboardEvent): boolean => {
   if (!(target instanceof HTMLElement)) return false;
   if (target.getAttribute("role") === "slider") return /^(Arrow|Page|Home|End)/.test(key);
   if (target.getAttribute("role") === "tab") return /^Arrow/.test(key);
-  if (/^(BUTTON|A)$/.test(target.tagName)) return key === "Enter";
+  if (/^(BUTTON|A)$/.test(target.tagName)) return key === "Enter" && !(ctrlKey || metaKey || altKey || shiftKey);
   return false;
 };
 
@@ -54,7 +54,7 @@ export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void
       held.set(e.code, { since: performance.now(), gestured: busy(), end: loan.lend(), loan });
       return regrip({});
     }
-    if (!command || takes(e.target, e.key)) return;
+    if (!command || takes(e)) return;
     e.preventDefault();
     command.run();
   };

@@ -154,58 +154,66 @@ export function SeamCheck() {
         </button>
       </div>
       <div className="flex min-h-0 flex-1">
-        <div role="table" aria-label="Seams" aria-rowcount={rows.length} className="flex min-w-0 flex-1 flex-col">
-          <div
-            role="row"
-            tabIndex={-1}
-            className="grid shrink-0 items-center gap-2 border-line border-b px-3 text-ink-2 text-sm"
-            style={{ gridTemplateColumns: GRID, height: ROW }}
-          >
-            <input
-              type="checkbox"
-              aria-label="Pick all that are shown"
-              className="accent-[var(--indigo)]"
-              checked={rows.length > 0 && rows.every((r) => picked.has(r.seam.id))}
-              onChange={(e) => setPicked(e.target.checked ? new Set(rows.map((r) => r.seam.id)) : new Set())}
-            />
-            <Head name="Kind" k="class" sort={sort} onSort={setSort} />
-            <Head name="Place" k="position" sort={sort} onSort={setSort} />
-            <Head name="Track" k="track" sort={sort} onSort={setSort} />
-            <span role="columnheader">Clips</span>
-            <Head name="Click dB" k="click" sort={sort} onSort={setSort} right />
-            <Head name="Level dB" k="dip" sort={sort} onSort={setSort} right />
-            <span role="columnheader" className="text-right">
-              {after ? "Then" : ""}
-            </span>
-          </div>
-          <div
-            ref={scroller}
-            tabIndex={0}
-            role="rowgroup"
-            onKeyDown={step}
-            className="min-h-0 flex-1 overflow-y-auto outline-offset-[-2px]"
-            data-testid="seam-rows"
-          >
-            <div className="relative w-full" style={{ height: virtual.getTotalSize() }}>
-              {virtual.getVirtualItems().map((item) => (
-                <Line
-                  key={rows[item.index].seam.id}
-                  row={rows[item.index]}
-                  top={item.start}
-                  place={formatPosition(rows[item.index].seam.position, unit, base)}
-                  chosen={rows[item.index].seam.id === chosen}
-                  picked={picked.has(rows[item.index].seam.id)}
-                  after={after?.get(rows[item.index].seam.id)}
-                  onOpen={open}
-                  onPick={(id, on) => setPicked(on ? new Set([...picked, id]) : new Set([...picked].filter((p) => p !== id)))}
-                />
-              ))}
+        <div className="flex min-w-0 flex-1 flex-col">
+          <div role="table" aria-label="Seams" aria-rowcount={rows.length} className="flex min-h-0 flex-1 flex-col">
+            <div role="rowgroup" className="shrink-0">
+              <div
+                role="row"
+                tabIndex={-1}
+                className="grid shrink-0 items-center gap-2 border-line border-b px-3 text-ink-2 text-sm"
+                style={{ gridTemplateColumns: GRID, height: ROW }}
+              >
+                <span role="columnheader" className="flex">
+                  <input
+                    type="checkbox"
+                    aria-label="Pick all that are shown"
+                    className="accent-[var(--indigo)]"
+                    checked={rows.length > 0 && rows.every((r) => picked.has(r.seam.id))}
+                    onChange={(e) => setPicked(e.target.checked ? new Set(rows.map((r) => r.seam.id)) : new Set())}
+                  />
+                </span>
+                <Head name="Kind" k="class" sort={sort} onSort={setSort} />
+                <Head name="Place" k="position" sort={sort} onSort={setSort} />
+                <Head name="Track" k="track" sort={sort} onSort={setSort} />
+                <span role="columnheader">Clips</span>
+                <Head name="Click dB" k="click" sort={sort} onSort={setSort} right />
+                <Head name="Level dB" k="dip" sort={sort} onSort={setSort} right />
+                <span role="columnheader" className="text-right">
+                  {after ? "Then" : ""}
+                </span>
+              </div>
             </div>
-            {rows.length === 0 && (
-              <p className="p-6 text-center text-ink-2">
-                {all.length === 0 ? "There are no edit points yet: every clip that you lay or cut shows here." : "No seam is like that."}
-              </p>
-            )}
+            <div
+              ref={scroller}
+              tabIndex={0}
+              role="rowgroup"
+              onKeyDown={step}
+              className="min-h-0 flex-1 overflow-y-auto outline-offset-[-2px]"
+              data-testid="seam-rows"
+            >
+              <div role="presentation" className="relative w-full" style={{ height: virtual.getTotalSize() }}>
+                {virtual.getVirtualItems().map((item) => (
+                  <Line
+                    key={rows[item.index].seam.id}
+                    row={rows[item.index]}
+                    top={item.start}
+                    place={formatPosition(rows[item.index].seam.position, unit, base)}
+                    chosen={rows[item.index].seam.id === chosen}
+                    picked={picked.has(rows[item.index].seam.id)}
+                    after={after?.get(rows[item.index].seam.id)}
+                    onOpen={open}
+                    onPick={(id, on) => setPicked(on ? new Set([...picked, id]) : new Set([...picked].filter((p) => p !== id)))}
+                  />
+                ))}
+              </div>
+              {rows.length === 0 && (
+                <div role="row" tabIndex={-1} className="p-6 text-center text-ink-2">
+                  <span role="cell">
+                    {all.length === 0 ? "There are no edit points yet: every clip that you lay or cut shows here." : "No seam is like that."}
+                  </span>
+                </div>
+              )}
+            </div>
           </div>
           <div className="flex h-10 shrink-0 items-center gap-2 border-line border-t px-3">
             <Button look="main" disabled={meant.length === 0} onClick={smooth}>
@@ -288,14 +296,16 @@ function Line({ row, top, place, chosen, picked, after, onOpen, onPick }: LinePr
       style={{ top, height: ROW, gridTemplateColumns: GRID }}
       onClick={() => onOpen(seam)}
     >
-      <input
-        type="checkbox"
-        aria-label={`Pick the seam at ${place} on ${row.trackName}`}
-        className="accent-[var(--indigo)]"
-        checked={picked}
-        onClick={(e) => e.stopPropagation()}
-        onChange={(e) => onPick(seam.id, e.target.checked)}
-      />
+      <span role="cell" className="flex">
+        <input
+          type="checkbox"
+          aria-label={`Pick the seam at ${place} on ${row.trackName}`}
+          className="accent-[var(--indigo)]"
+          checked={picked}
+          onClick={(e) => e.stopPropagation()}
+          onChange={(e) => onPick(seam.id, e.target.checked)}
+        />
+      </span>
       <span role="cell" className="flex items-center gap-1.5">
         <svg viewBox="0 0 12 12" className="size-3 shrink-0" aria-hidden>
           {MARKS[row.class]}
