@@ -56,16 +56,16 @@ function SeamCheckFoot() {
   useMedia();
   const counts = countSeams(doc);
   return (
-    <div className="flex h-10 shrink-0 items-center border-line border-t px-3.5">
-      <span className="font-semibold">Seam check</span>
-      <span className="num ml-auto text-sm" data-testid="seam-counts">
+    <div className="flex h-10 shrink-0 items-center gap-2 whitespace-nowrap border-line border-t px-3.5">
+      <span className="min-w-0 truncate font-semibold">Seam check</span>
+      <span className="num ml-auto shrink-0 text-sm" data-testid="seam-counts">
         <span className={counts.raw ? "font-semibold text-madder" : ""}>{counts.raw} raw</span> · {counts.smooth + counts.blended} smooth
       </span>
       <button
         type="button"
         aria-pressed={open}
         title={`Every seam in a table (${keyOf("seam-check")})`}
-        className="ml-2 rounded-sm border border-line bg-raised px-1.5 text-sm hover:border-ink-3 aria-pressed:bg-weft"
+        className="shrink-0 rounded-sm border border-line bg-raised px-1.5 text-sm hover:border-ink-3 aria-pressed:bg-weft"
         onClick={() => runCommand("seam-check")}
       >
         {open ? "Close" : "Open"}

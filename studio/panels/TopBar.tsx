@@ -22,7 +22,7 @@ export function TopBar() {
       <div className="flex min-w-0 items-center gap-2.5">
         <Link href="/" aria-label="All projects" className="flex items-center gap-2.5">
           <Mark />
-          <span className="font-semibold text-[14px] max-[1180px]:hidden">Wet Thread</span>
+          <span className="whitespace-nowrap font-semibold text-[14px] max-[1180px]:hidden">Wet Thread</span>
         </Link>
         <h1 className="min-w-0 truncate text-ink-2">
           {name} / <span className="font-semibold text-ink">{version}</span>

@@ -220,7 +220,7 @@ function Head({ track, chosen, height, mono, sweep, onSweep, onGrip }: HeadProps
       }}
     >
       <span className="w-[5px] shrink-0" style={{ background: `var(--${track.color})` }} />
-      <div className={clsx("flex min-w-0 flex-1 flex-col px-2.5", low ? "gap-0.5 py-1" : "gap-1 py-1.5")}>
+      <div className={clsx("flex min-w-0 flex-1 flex-col px-2.5", height < 44 ? "gap-0 py-0" : low ? "gap-0.5 py-1" : "gap-1 py-1.5")}>
         <div className="flex items-baseline gap-1.5">
           <input
             aria-label={`Name of track ${track.name}`}

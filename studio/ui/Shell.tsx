@@ -15,7 +15,7 @@ export function Shell({ children }: { children: ReactNode }) {
       {children}
       <Toaster
         position="bottom-center"
-        offset={40}
+        offset={76}
         gap={8}
         toastOptions={{
           unstyled: true,
