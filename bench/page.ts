@@ -139,33 +139,27 @@ async function largeRows(browser: Browser): Promise<Row[]> {
   return rows;
 }
 
-/** Presses of the space bar until the first sample is in the ring. */
+/** The space bar again and again: from each press until the first sample is in the ring. */
 async function startRows(page: Page): Promise<Row> {
-  const times: number[] = [];
-  for (let i = 0; i < 21; i++) {
-    const waited = page.evaluate(
-      () =>
-        new Promise<number>((done) => {
-          const ring = (window as unknown as { wetThreadRing: { header: Int32Array } }).wetThreadRing;
-          window.addEventListener(
-            "keydown",
-            () => {
-              const begun = performance.now();
-              const look = (): void => {
-                const playing = Atomics.load(ring.header, 2) === 1 && Atomics.load(ring.header, 1) > Atomics.load(ring.header, 0);
-                if (playing) done(performance.now() - begun);
-                else setTimeout(look, 1);
-              };
-              look();
-            },
-            { once: true, capture: true },
-          );
-        }),
-    );
-    await page.keyboard.press("Space");
-    times.push(await waited);
-    await page.keyboard.press("Space");
-  }
+  const times = await page.evaluate(async () => {
+    const { header } = (window as unknown as { wetThreadRing: { header: Int32Array } }).wetThreadRing;
+    const press = (): boolean =>
+      document.body.dispatchEvent(new KeyboardEvent("keydown", { key: " ", code: "Space", bubbles: true, cancelable: true }));
+    const pause = (ms: number): Promise<void> => new Promise((done) => setTimeout(done, ms));
+    const list: number[] = [];
+    for (let i = 0; i < 21; i++) {
+      const begun = performance.now();
+      press();
+      while (performance.now() - begun < 5000 && !(Atomics.load(header, 2) === 1 && Atomics.load(header, 1) > Atomics.load(header, 0)))
+        await pause(1);
+      list.push(performance.now() - begun);
+      await pause(150);
+      press();
+      await pause(50);
+    }
+    return list;
+  });
+  // The first press also starts the browser's sound.
   return { name: "play.start", value: p95(times.slice(1)), unit: "ms p95, 64 tracks", budget: "< 120" };
 }
 

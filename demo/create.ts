@@ -25,11 +25,18 @@ interface Project {
   versions: { id: string; name: string }[];
 }
 
+let struck: Promise<{ name: string; bytes: Uint8Array<ArrayBuffer> }[]> | null = null;
+/** The recordings as files. They are the same each time, so one process makes them once. */
+function recordingFiles(): NonNullable<typeof struck> {
+  struck ??= makeRecordings().then((list) => list.map((made) => ({ name: made.name, bytes: wavBytes(made) })));
+  return struck;
+}
+
 /** Creates the demo and returns its ids. */
 export async function createDemo(base: string, name = PROJECT.name): Promise<{ projectId: string; versionId: string }> {
   const post = (body: unknown): RequestInit => ({ method: "POST", body: JSON.stringify(body) });
   // Made first: a connection must not lie idle while the looms are being struck.
-  const recordings = (await makeRecordings()).map((made) => ({ name: made.name, bytes: wavBytes(made) }));
+  const recordings = await recordingFiles();
   const project = await call<Project>(`${base}/api/projects`, post({ name, sampleRate: PROJECT.sampleRate, version: PROJECT.version }));
   const ids = new Map<string, string>();
   for (const made of recordings) {
