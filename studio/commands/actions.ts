@@ -17,6 +17,7 @@ import { viewGrid } from "@/timeline/grid-columns";
 import { placePlayhead } from "@/timeline/range-gestures";
 import { findSeam, laneSeams } from "@/timeline/seam-classes";
 import { hitsIn } from "@/timeline/snapping";
+import { showAftermath } from "./aftermath";
 import { addMarker } from "./marks";
 
 const doc = (): Document => session().doc;
@@ -182,12 +183,14 @@ export function nudge(direction: 1 | -1, part: NudgePart = "all"): void {
   if (marker) {
     if (!session().edit([{ type: "set-marker", id: marker.id, position: to }], `Nudge marker ${marker.name}`)) return;
   } else if (clips.length) {
+    const own = new Set(clipIds);
     const done =
       part === "all"
         ? send({ type: "move", clipIds, by, ...rulesOfNudge() })
         : part === "inside"
           ? send({ type: "shift-inside", clipIds, by })
           : send({ type: "trim", clipIds, edge: part, by, ...modeRules() });
+    showAftermath(done, own);
     if (!done) return;
   } else if (range) {
     const next = part === "all" ? { start: to, end: range.end + by } : { start: range.start, end: range.end, [part]: to };

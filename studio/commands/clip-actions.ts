@@ -11,6 +11,7 @@ import { selectClips, setView, view } from "@/state/view";
 import { laneBoxes } from "@/timeline/geometry";
 import { hitsIn } from "@/timeline/snapping";
 import { selectedClips, selectNew, tracksMeant } from "./actions";
+import { showAftermath } from "./aftermath";
 
 const doc = (): Document => session().doc;
 const idsOf = (clips: readonly Clip[]): string[] => clips.map((c) => c.id);
@@ -89,6 +90,7 @@ export function repeat(times = 1, more: { until?: number; bundles?: "linked" } =
     [{ type: "repeat", clipIds: idsOf(clips), ...how, ...modeRules(), ...(more.bundles ? { bundles: more.bundles } : {}) }],
     times === 1 && more.until === undefined ? `Duplicate ${clips.length === 1 ? clips[0].name : `${clips.length} clips`}` : undefined,
   );
+  showAftermath(done, new Set(idsOf(clips)));
   if (!done) return;
   const fresh = done.changes.filter((c) => c.kind === "clip" && c.before === null);
   if (times === 1) selectNew(fresh);

@@ -10,6 +10,7 @@ import { modeRules } from "@/state/modes";
 import { session } from "@/state/session";
 import { setView, view } from "@/state/view";
 import { selectedClips, selectNew } from "./actions";
+import { showAftermath } from "./aftermath";
 import { deleteSelected } from "./clip-actions";
 
 /** What was copied: clips counted from where the copy begins, so that pasting keeps every distance; a range with its whole length. */
@@ -68,6 +69,7 @@ export function pasteAt(at: number, onto?: string): void {
   const edit = pasteEdit(session().doc, at, onto);
   if (!edit) return void toast(held ? "Add a track first." : "Nothing has been copied yet.", { id: "clipboard" });
   const done = session().edit([edit]);
+  showAftermath(done, new Set());
   if (done) selectNew(done.changes);
 }
 

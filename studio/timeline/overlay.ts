@@ -25,6 +25,7 @@ export function paintOverlay(g: CanvasRenderingContext2D, scene: OverlayScene): 
     if (!view.fanned) paintBeneath(g, scene, clips, top, box);
     paintRail(g, scene, box, top, from, to);
   }
+  paintEcho(g, scene);
   paintDropArea(g, scene);
   paintBundles(g, scene);
   paintRange(g, scene);
@@ -41,6 +42,24 @@ export function paintOverlay(g: CanvasRenderingContext2D, scene: OverlayScene): 
     g.stroke();
   }
   if (preview.flag) paintFlag(g, scene, preview.flag);
+}
+
+/** The neighbours that a command has just moved or cut. */
+function paintEcho(g: CanvasRenderingContext2D, { doc, view, preview, palette }: OverlayScene): void {
+  if (preview.echo.size === 0) return;
+  g.strokeStyle = palette.dyes.weld;
+  g.fillStyle = faded(palette.dyes.weld, 0.16);
+  g.lineWidth = 2;
+  for (const box of laneBoxes(doc)) {
+    const top = box.top - view.scrollY + CLOTH_TOP;
+    for (const clip of doc.lanes.get(box.trackId)?.clips ?? []) {
+      if (!preview.echo.has(clip.id)) continue;
+      g.beginPath();
+      g.rect(px(view, clip.start), top, clip.length / view.samplesPerPixel, box.height - CLOTH_TOP - RAIL - 1);
+      g.fill();
+      g.stroke();
+    }
+  }
 }
 
 /** Says in the free space below the lanes what it is for. */

@@ -16,13 +16,26 @@ export interface Preview {
   readonly joint: { readonly trackId: string; readonly position: number } | null;
   /** Cuts that a command would make. */
   readonly cuts: readonly { readonly trackId: string; readonly position: number }[];
+  /** Other clips that a command has just moved or cut, outlined for a moment. */
+  readonly echo: ReadonlySet<string>;
   /** What attracted, to be lit. */
   readonly lit: { readonly position: number; readonly kind: string } | null;
   /** The zone under the pointer before a press: which clip, which part. */
   readonly zone: { readonly kind: string; readonly clipId?: string; readonly seamId?: string; readonly x?: number } | null;
 }
 
-const NOTHING: Preview = { doc: null, range: null, playhead: null, flag: null, band: null, joint: null, cuts: [], lit: null, zone: null };
+const NOTHING: Preview = {
+  doc: null,
+  range: null,
+  playhead: null,
+  flag: null,
+  band: null,
+  joint: null,
+  cuts: [],
+  echo: new Set(),
+  lit: null,
+  zone: null,
+};
 
 export const usePreview = create<Preview>(() => NOTHING);
 export const preview = (): Preview => usePreview.getState();

@@ -1,7 +1,3 @@
-import { spawnSync } from "node:child_process";
-import fs from "node:fs";
-import os from "node:os";
-import path from "node:path";
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { noise } from "../testing/arbitraries";
@@ -102,16 +98,4 @@ describe("the kernels and their twins give the same bits", () => {
       { numRuns: 60 },
     );
   });
-});
-
-it("what is shipped is what is written in core/assembly", () => {
-  // The tests of the core run in its folder.
-  const root = path.resolve("..");
-  const out = path.join(fs.mkdtempSync(path.join(os.tmpdir(), "wet-thread-")), "wasm.ts");
-  const done = spawnSync("node", [path.join(root, "scripts/kernels.mjs"), out], { encoding: "utf8" });
-  expect(done.status, done.stderr).toBe(0);
-  const made = fs.readFileSync(out, "utf8");
-  fs.rmSync(path.dirname(out), { recursive: true });
-  const text = (file: string): string | undefined => /"([A-Za-z0-9+/=]+)"/.exec(file)?.[1];
-  expect(text(made)).toBe(text(fs.readFileSync(path.join(root, "core/src/kernels/wasm.ts"), "utf8")));
 });

@@ -1,4 +1,4 @@
-import type { Kernels } from "./kernels";
+import type { Kernels } from "./loops";
 
 /** The inner loops in plain TypeScript, for where there is no WebAssembly SIMD: the same bits, slower. Single precision throughout. */
 export class Twins implements Kernels {

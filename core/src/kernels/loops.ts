@@ -1,0 +1,51 @@
+/**
+ * The inner loops, on a memory of their own: what they work on is copied there. Places are indices into `floats` (taps of filters: of the
+ * first of a pair of floats that holds a double). Products and sums are in single precision, so the result is the same on every machine.
+ */
+export interface Kernels {
+  readonly floats: Float32Array;
+  /** The same memory as doubles, and as bytes. */
+  readonly doubles: Float64Array;
+  readonly bytes: Uint8Array;
+  /** left += x · gainLeft, right += x · gainRight, over n samples. */
+  mixBoth(x: number, left: number, right: number, n: number, gainLeft: number, gainRight: number): void;
+  /** Four signals `stride` apart in one pass, with their gains (left and right of each in turn) at `gains`; n is a multiple of four. */
+  mixFour(x: number, stride: number, left: number, right: number, n: number, gains: number): void;
+  /** out += x · gain, over n samples. */
+  mixOne(x: number, out: number, n: number, gain: number): void;
+  /** The greatest magnitude among n samples. */
+  loudest(x: number, n: number): number;
+  /** Least, greatest and RMS of each of some blocks of 64 samples, as triples at `out`. */
+  peaks64(x: number, blocks: number, out: number): void;
+  /** The next level of a pyramid: each four triples of least, greatest and RMS become one. */
+  coarser(x: number, groups: number, out: number): void;
+  /** RMS of the first difference in each of some blocks of 64 samples; the sample before the first lies just before x. */
+  sharpness(x: number, blocks: number, out: number): void;
+  /**
+   * n frames of interleaved samples of 2 or 3 bytes (whole numbers) or 4 (floats) from byte `from` on, to floats, channel c at out + c ·
+   * plane. Returns the place (frame · channels + channel) of the first float that is not finite, or −1.
+   */
+  decode(from: number, channels: number, width: number, n: number, out: number, plane: number): number;
+  /**
+   * n frames of floats, channel c at x + c · plane, to interleaved samples of 2, 3 or 4 bytes from byte `to` on: rounded to the nearest step
+   * (halves up), kept in range, and with a seed other than 0 dithered by triangular noise where they are not on a step. Returns the seed to
+   * go on with.
+   */
+  encode(x: number, plane: number, channels: number, n: number, width: number, seed: number, to: number): number;
+  /**
+   * Outputs first … first + count − 1 of a polyphase filter: output k lies at input k · down / up; `up` filters of `size` doubles (a multiple
+   * of four) at `taps`, the input from sample `base` on at `x`, `half` taps before the position.
+   */
+  resample(
+    taps: number,
+    size: number,
+    up: number,
+    down: number,
+    half: number,
+    x: number,
+    base: number,
+    first: number,
+    count: number,
+    out: number,
+  ): void;
+}
