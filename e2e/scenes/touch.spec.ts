@@ -132,4 +132,23 @@ test("scene 14, touch only: pinch, lock, trims, fades, gain, three clips picked 
   await page.getByRole("menuitem", { name: "Set a marker here" }).tap();
   await editor.saved();
   expect((await editor.version()).markers.some((m) => m.position === at(22))).toBe(true);
+
+  // One finger above the other: they change the heights of all tracks, as one step.
+  const earlier = await editor.version();
+  const { height } = earlier.tracks[0];
+  await touch.drag(
+    [
+      { x: around.x, y: around.y + 60 },
+      { x: around.x, y: around.y + 40 },
+    ],
+    [
+      { x: around.x, y: around.y + 140 },
+      { x: around.x, y: around.y + 160 },
+    ],
+  );
+  await editor.saved();
+  expect((await editor.version()).tracks[0].height).toBe(Math.round(height * 1.5));
+  expect((await editor.version()).revision).toBe(earlier.revision + 1);
+  await page.getByRole("button", { name: "Undo", exact: true }).tap();
+  await expect.poll(async () => (await editor.version()).tracks[0].height).toBe(height);
 });

@@ -11,12 +11,13 @@ import {
   Maximize2,
   MousePointer2,
   MoveHorizontal,
+  ScanSearch,
   SquareDashed,
   Stamp,
   VolumeX,
   ZoomIn,
 } from "lucide-react";
-import { closeUp } from "@/commands/actions";
+import { closeUp, zoomToSelection } from "@/commands/actions";
 import { keyOf } from "@/commands/keys";
 import { setView, type Tool, useView } from "@/state/view";
 import { IconButton } from "@/ui/controls";
@@ -72,6 +73,9 @@ export function Tools() {
         onClick={() => setView({ locked: !locked })}
       >
         {locked ? <Lock size={16} /> : <LockOpen size={16} />}
+      </IconButton>
+      <IconButton label="Zoom to the selection, or to all of it" keys={keyOf("zoom-selection")} side="right" onClick={zoomToSelection}>
+        <ScanSearch size={16} />
       </IconButton>
       <IconButton
         label={close ? "Back from the close-up" : "Close-up of what is selected"}
