@@ -146,5 +146,12 @@ test("sound that does not come is told, and comes back; the engine that broke is
   await page.unroute("**/pcm?chunk=*");
   await expect(engine).not.toContainText("sound is missing");
   await expect(engine).toContainText("engine on");
-  await page.keyboard.press("Space");
+
+  // Broken in the midst of playing: it stops, says so, and sounds again at the next press.
+  for (const worker of page.workers()) await worker.evaluate("void setTimeout(() => { throw new Error('broken by the test'); })");
+  await expect(page.getByText("The sound engine stopped and was started again")).toBeVisible();
+  await expect(page.getByRole("button", { name: "Play", exact: true })).toBeVisible();
+  await page.keyboard.press("Home");
+  const heard = await listen(page, 1);
+  expect(loudest(heard)).toBeGreaterThan(0.1);
 });

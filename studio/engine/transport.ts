@@ -136,9 +136,11 @@ export class Transport {
 
   private listen(message: FromEngine): void {
     if (message.type === "anchor") this.anchors.push({ frame: message.frame, position: message.position });
-    if (message.type === "meters" && Atomics.load(this.ring.header, HEADER.playing) + message.starved > 0) {
-      const { starved } = useMeters.getState();
-      useMeters.setState({ ...message, ...(message.starved > starved ? { starvedAt: performance.now() } : {}) });
+    if (message.type === "meters") {
+      const ranDry = message.starved > useMeters.getState().starved;
+      // A report that was under way when playing stopped is no level any more.
+      if (ranDry || Atomics.load(this.ring.header, HEADER.playing) === 1)
+        useMeters.setState({ ...message, ...(ranDry ? { starvedAt: performance.now() } : {}) });
     }
     if (message.type === "reached") this.stopFrame = message.frame;
   }

@@ -10,17 +10,9 @@ interface Wasm {
   readonly Instance: new (module: object) => { readonly exports: Record<string, unknown> };
 }
 
-interface Exports {
+/** The module's functions: as the kernels, with addresses in bytes, and 64-bit counts where they may pass 32. */
+interface Exports extends Omit<Kernels, "floats" | "doubles" | "bytes" | "resample"> {
   readonly memory: { readonly buffer: ArrayBuffer; grow(pages: number): number };
-  mixBoth(x: number, left: number, right: number, n: number, gainLeft: number, gainRight: number): void;
-  mixFour(x: number, stride: number, left: number, right: number, n: number, gains: number): void;
-  mixOne(x: number, out: number, n: number, gain: number): void;
-  loudest(x: number, n: number): number;
-  peaks64(x: number, blocks: number, out: number): void;
-  coarser(x: number, groups: number, out: number): void;
-  sharpness(x: number, blocks: number, out: number): void;
-  decode(from: number, channels: number, width: number, n: number, out: number, plane: number): number;
-  encode(x: number, plane: number, channels: number, n: number, width: number, seed: number, to: number): number;
   resample(
     taps: number,
     size: number,
