@@ -14,6 +14,7 @@ class Pieces<T> {
   private readonly kept = new Map<string, T>();
   private readonly wanted = new Map<string, string>();
   private readonly running = new Set<string>();
+  private timer: ReturnType<typeof setTimeout> | undefined;
 
   constructor(
     private readonly most: number,
@@ -29,12 +30,15 @@ class Pieces<T> {
     } else if (!this.running.has(url)) {
       this.wanted.delete(url);
       this.wanted.set(url, url);
-      this.fetchNext();
+      // Not within the drawing that asks: a request takes longer to begin than many clips to draw.
+      this.timer ??= setTimeout(this.fetchNext, 0);
     }
     return found;
   }
 
-  private fetchNext(): void {
+  private readonly fetchNext = (): void => {
+    clearTimeout(this.timer);
+    this.timer = undefined;
     while (this.running.size < AT_ONCE && this.wanted.size > 0) {
       // The latest wish first: it is what is on the screen now.
       const url = [...this.wanted.keys()].at(-1) as string;
@@ -47,7 +51,7 @@ class Pieces<T> {
       if (this.wanted.size <= 200) break;
       this.wanted.delete(url);
     }
-  }
+  };
 
   private async fetchOne(url: string): Promise<void> {
     try {
@@ -86,8 +90,16 @@ const LATELY_MS = 500;
 let forgotten = 0;
 
 const listeners = new Set<Listener>();
-const arrived = (): void => {
+/** The recording asked for last, and its tiles: most columns ask for the same one as the column before. */
+let lastId = "";
+let lastMap: Map<number, PeakTile | null> | undefined;
+function forget(): void {
   lately.clear();
+  lastId = "";
+  lastMap = undefined;
+}
+const arrived = (): void => {
+  forget();
   for (const listener of listeners) listener();
 };
 /** Calls back whenever peaks or samples have come; returns how to stop. */
@@ -116,12 +128,13 @@ export function peakTile(sourceId: string, channels: number, channel: number, le
   const size = PEAK_LEVELS[level];
   const tile = Math.floor(sample / (size * TILE_ENTRIES));
   const place = (tile * PEAK_LEVELS.length + level) * channels + channel;
-  let ofSource = lately.get(sourceId);
+  if (lastId !== sourceId) [lastId, lastMap] = [sourceId, lately.get(sourceId)];
+  let ofSource = lastMap;
   const known = ofSource?.get(place);
   if (known !== undefined) return known ?? undefined;
   const now = performance.now();
   if (now - forgotten > LATELY_MS) {
-    lately.clear();
+    forget();
     ofSource = undefined;
     forgotten = now;
   }
@@ -129,6 +142,7 @@ export function peakTile(sourceId: string, channels: number, channel: number, le
   if (!ofSource) {
     ofSource = new Map();
     lately.set(sourceId, ofSource);
+    [lastId, lastMap] = [sourceId, ofSource];
   }
   ofSource.set(place, found ?? null);
   return found;

@@ -21,6 +21,7 @@ export function Overview() {
     const draw = (): void => {
       due = 0;
       if (width <= 0) return;
+      drawn = true;
       const [doc, palette, v] = [shown(), PALETTES[settings().theme], view()];
       const g = fit(c, width, height);
       g.putImageData(overviewPicture(doc, palette, width, height, window.devicePixelRatio || 1), 0, 0);
@@ -47,8 +48,11 @@ export function Overview() {
       g.stroke();
       if (v.playing) request();
     };
+    let drawn = false;
     const request = (): void => {
-      if (!due) due = requestAnimationFrame(draw);
+      if (due) return;
+      // The first time the lanes go before: the picture of a large piece takes a moment.
+      due = drawn ? requestAnimationFrame(draw) : requestIdleCallback(draw, { timeout: 500 });
     };
     const offs = [
       session().store.subscribe(request),
@@ -106,7 +110,8 @@ export function Overview() {
     return () => {
       for (const off of offs) off();
       size.disconnect();
-      cancelAnimationFrame(due);
+      if (drawn) cancelAnimationFrame(due);
+      else cancelIdleCallback(due);
       c.removeEventListener("pointerdown", down);
       c.removeEventListener("pointermove", move);
       c.removeEventListener("pointerup", up);

@@ -11,7 +11,8 @@ import { settings, useSettings } from "@/state/settings";
 import { setView, useView, view } from "@/state/view";
 import { Menu } from "@/ui/menu";
 import { fit, shown } from "./canvas";
-import { paintCloth } from "./cloth";
+import { type ClothScene, weaveFrom } from "./cloth";
+import { laneBoxes } from "./geometry";
 import { gridColumns, viewGrid } from "./grid-columns";
 import { listenToLanes } from "./lane-input";
 import { paintOverlay } from "./overlay";
@@ -65,15 +66,23 @@ export function Timeline() {
     let due = 0;
     const dirty = { cloth: true, overlay: true, rulers: true };
 
-    /** Makes the raster of ground, cloth and waveforms anew. */
+    /** What the raster shows; null when it has to be made anew whatever the view. */
+    let woven: ClothScene | null = null;
+    /** Makes the raster of ground, cloth and waveforms anew, or where the view only went along by whole pixels, what came into it. */
     const weave = (doc: Document, g: CanvasRenderingContext2D): void => {
       const v = view();
       const set = settings();
       const { width, height } = canvases.lanes;
-      if (image?.width !== width || image.height !== height) image = g.createImageData(width, height);
+      if (image?.width !== width || image.height !== height) {
+        image = g.createImageData(width, height);
+        woven = null;
+      }
       const scale = window.devicePixelRatio || 1;
-      paintCloth(new Uint32Array(image.data.buffer), {
+      const grid = viewGrid(doc, set, v.start, v.samplesPerPixel);
+      const scene: ClothScene = {
         doc,
+        lanes: laneBoxes(doc),
+        grid,
         palette: PALETTES[set.theme],
         width,
         height,
@@ -86,8 +95,9 @@ export function Timeline() {
         gridDye: set.gridDye,
         fanned: v.fanned,
         magnify: v.magnify,
-        gridColumns: gridColumns(viewGrid(doc, set, v.start, v.samplesPerPixel), width, v.start, v.samplesPerPixel / scale, set.showGrid),
-      });
+        gridColumns: gridColumns(grid, width, v.start, v.samplesPerPixel / scale, set.showGrid),
+      };
+      woven = weaveFrom(woven, new Uint32Array(image.data.buffer), scene);
     };
 
     /** The raster, and what lies on it, in one canvas: one layer less for the browser to put together. */
@@ -112,8 +122,11 @@ export function Timeline() {
       if (v.playing) {
         transport().tick();
         const at = transport().position();
-        if (v.follow === "centre" && !transport().viewStays) setView({ start: Math.max(0, at - (v.width / 2) * v.samplesPerPixel) });
-        else if (v.follow === "page" && !transport().viewStays) {
+        if (v.follow === "centre" && !transport().viewStays) {
+          // By whole pixels: the raster then only has to move.
+          const pixels = Math.round((at - v.start) / v.samplesPerPixel - v.width / 2);
+          if (pixels !== 0) setView({ start: Math.max(0, v.start + pixels * v.samplesPerPixel) });
+        } else if (v.follow === "page" && !transport().viewStays) {
           const x = (at - v.start) / v.samplesPerPixel;
           if (x > v.width * 0.92 || x < 0) setView({ start: Math.max(0, at - v.width * 0.08 * v.samplesPerPixel) });
         }
@@ -147,9 +160,14 @@ export function Timeline() {
     const request = (): void => {
       if (!due) due = requestAnimationFrame(frame);
     };
-    const all = (): void => {
+    const seen = (): void => {
       dirty.cloth = dirty.overlay = dirty.rulers = true;
       request();
+    };
+    /** What is drawn changed, not only what of it is in view. */
+    const all = (): void => {
+      woven = null;
+      seen();
     };
 
     for (const s of session().store.getState().sources.values()) knowChannels(s.id, s.channels);
@@ -170,7 +188,7 @@ export function Timeline() {
           v.fanned !== old.fanned ||
           v.magnify !== old.magnify
         )
-          all();
+          seen();
         else {
           dirty.overlay ||= v.clipIds !== old.clipIds || v.range !== old.range || v.seamId !== old.seamId || v.openBundle !== old.openBundle;
           dirty.rulers ||= v.range !== old.range;

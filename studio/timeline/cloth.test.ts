@@ -1,8 +1,12 @@
-import { documentFrom, NEW_PIECE } from "@wet-thread/core/model/document";
+import { dataOf, documentFrom, NEW_PIECE } from "@wet-thread/core/model/document";
 import { NO_FADE } from "@wet-thread/core/model/schema";
+import fc from "fast-check";
 import { describe, expect, it } from "vitest";
+import { useSettings } from "@/state/settings";
 import { view } from "@/state/view";
-import { type ClothScene, paintCloth } from "./cloth";
+import { type ClothScene, paintCloth, weaveFrom } from "./cloth";
+import { laneBoxes } from "./geometry";
+import { viewGrid } from "./grid-columns";
 import { PALETTES, pixel } from "./theme";
 import { zoneAt } from "./zones";
 
@@ -45,6 +49,8 @@ const scene: ClothScene = {
   start: 0,
   samplesPerPixel: 100,
   scrollY: 0,
+  lanes: laneBoxes(doc),
+  grid: viewGrid(doc, useSettings.getState(), 0, 100),
   gridColumns: new Uint8Array(100),
   mutedTracks: new Set(),
   gridStrength: 1,
@@ -69,6 +75,55 @@ describe("the cloth raster", () => {
     const edge = (x: number): number => Array.from({ length: 84 }, (_, y) => y).findIndex((y) => at(x, y) === cloth);
     expect(edge(61)).toBeGreaterThan(edge(65));
     expect(edge(65)).toBeGreaterThan(edge(69));
+  });
+});
+
+describe("moving the view along", () => {
+  const piece = fc
+    .array(
+      fc.record({
+        start: fc.nat(20_000),
+        length: fc.oneof(fc.integer({ min: 1, max: 5000 }), fc.integer({ min: 1, max: 90 })),
+        in: fc.nat(2000),
+        out: fc.nat(2000),
+        layer: fc.nat(2),
+      }),
+      {
+        maxLength: 40,
+      },
+    )
+    .map((list) =>
+      list.map((c, i) => {
+        const fade = (length: number) => ({ length: Math.min(length, Math.floor(c.length / 2)), shape: "power" as const, bend: 0 });
+        return { ...clip(`c${i}`, c.start, c.length), fadeIn: fade(c.in), fadeOut: fade(c.out), layer: c.layer };
+      }),
+    );
+  it("shows the very pixels that drawing all of it anew would", () => {
+    fc.assert(
+      fc.property(
+        piece,
+        fc.boolean(),
+        fc.array(fc.integer({ min: -45, max: 45 }), { minLength: 1, maxLength: 4 }),
+        fc.boolean(),
+        (made, level, moves, fanned) => {
+          const clips = level ? made.map((c) => ({ ...c, layer: 0 })) : made;
+          const lanes = documentFrom({ ...dataOf(doc), clips }, new Map());
+          const moved = new Uint32Array(100 * 120);
+          let shown: ClothScene | null = null;
+          let start = 5000;
+          for (const by of [0, ...moves]) {
+            start = Math.max(0, start + by * 100);
+            const gridColumns = Uint8Array.from({ length: 100 }, (_, x) => ((start / 100 + x) % 8 === 0 ? 2 : 0));
+            const now = { ...scene, doc: lanes, lanes: laneBoxes(lanes), start, fanned, gridColumns };
+            shown = weaveFrom(shown, moved, now);
+            const anew = new Uint32Array(100 * 120);
+            paintCloth(anew, now);
+            expect(moved.findIndex((v, i) => v !== anew[i])).toBe(-1);
+          }
+        },
+      ),
+      { numRuns: 400 },
+    );
   });
 });
 

@@ -1,8 +1,11 @@
-import { blendGains, fadeGain } from "@wet-thread/core/dsp/fades";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
-import { type Clip, clipEnd, type Dye, gainFactor } from "@wet-thread/core/model/schema";
-import { CLOTH_TOP, type LaneBox, laneBoxes, NAME_STRIP, RAIL } from "./geometry";
+import type { Lane } from "@wet-thread/core/model/lane";
+import { type Clip, clipEnd, type Dye, gainFactor, type SourceInfo } from "@wet-thread/core/model/schema";
+import { drawnGain, SMOOTH_CURVE } from "./drawn-gain";
+import { CLOTH_TOP, type LaneBox, NAME_STRIP, RAIL } from "./geometry";
+import type { ViewGrid } from "./grid-columns";
 import { bandOf } from "./layers";
+import { type Dyed, Strip, type StripPlace, WAVES } from "./strip";
 import { mix, type Palette, pixel } from "./theme";
 import { type Columns, fillColumns, newColumns } from "./wave";
 
@@ -16,6 +19,8 @@ export interface ClothScene {
   readonly start: number;
   readonly samplesPerPixel: number;
   readonly scrollY: number;
+  readonly lanes: readonly LaneBox[];
+  readonly grid: ViewGrid;
   /** Grid lines: strength 1 (fine) to 3 (bar) for each device column, 0 for none. */
   readonly gridColumns: Uint8Array;
   readonly mutedTracks: ReadonlySet<string>;
@@ -24,16 +29,6 @@ export interface ClothScene {
   readonly fanned: boolean;
   /** Waveforms are drawn this many times taller. */
   readonly magnify: number;
-}
-
-interface Dyed {
-  readonly cloth: number;
-  readonly clothGrid: number;
-  readonly peak: number;
-  readonly rms: number;
-  readonly warp: number;
-  readonly edge: number;
-  readonly line: number;
 }
 
 /** The colours of each dye, plain and washed out. */
@@ -69,30 +64,12 @@ export const waveInset = (height: number): number => (height >= 44 ? NAME_STRIP 
 
 let columns: Columns = newColumns(4096);
 let gains = new Float32Array(4096);
-/** The row at which each column's cloth begins. */
-let tops = new Int32Array(4096);
+let strip = new Strip(4096);
 
-/** A fade that is at least this wide, in CSS pixels, has its curve drawn smoothly above the raster; a narrower one is cut by pixels. */
-export const SMOOTH_CURVE = 6;
-
-/** The gain of a clip's fades and blends at a sample of the timeline; likeness is taken as middling, which no eye can tell. */
-export function drawnGain(clip: Clip, follower: Clip | undefined, at: number): number {
-  let g = 1;
-  const i = at - clip.start;
-  const j = clipEnd(clip) - 1 - at;
-  if (i < clip.fadeIn.length)
-    g *= clip.blend?.linked ? blendGains(clip.blend.law, clip.fadeIn, i, clip.fadeIn.length, 0.5).gainIn : fadeGain(clip.fadeIn, i);
-  if (j < clip.fadeOut.length) {
-    g *= follower?.blend?.linked
-      ? blendGains(follower.blend.law, follower.fadeIn, clip.fadeOut.length - 1 - j, clip.fadeOut.length, 0.5).gainOut
-      : fadeGain(clip.fadeOut, j);
-  }
-  return g;
-}
-
-/** Draws ground, grid, cloth and waveforms into pixels, with plain loops: the only way fast enough without a graphics device. */
-export function paintCloth(pixels: Uint32Array, scene: ClothScene): void {
-  const { doc, palette, width, height, scale, scrollY, gridColumns } = scene;
+/** Draws columns [from, to) of ground, grid, cloth and waveforms into pixels, with plain loops: the only way fast enough without a graphics device. */
+export function paintCloth(pixels: Uint32Array, scene: ClothScene, from = 0, to = scene.width): void {
+  const { lanes, palette, width, height, scale, scrollY, gridColumns } = scene;
+  if (strip.width < width) [strip, columns, gains] = [new Strip(width), newColumns(width), new Float32Array(width)];
   const ground = pixel(palette.ground);
   const lineDye = scene.gridDye ? palette.dyes[scene.gridDye] : palette.line;
   const strong = (part: number): number => Math.min(1, part * scene.gridStrength);
@@ -102,175 +79,211 @@ export function paintCloth(pixels: Uint32Array, scene: ClothScene): void {
     pixel(mix(palette.ground, lineDye, strong(0.85))),
     pixel(mix(palette.ground, mix(lineDye, palette.ink3, 0.3), strong(1))),
   ];
-  const rows = Math.min(height, Math.max(0, Math.round((lanesBottom(doc) - scrollY) * scale)));
+  const rows = Math.min(height, Math.max(0, Math.round((lanesBottom(lanes) - scrollY) * scale)));
   // One row of ground and grid, copied down.
-  pixels.fill(ground, 0, width);
-  for (let x = 0; x < width; x++) if (gridColumns[x]) pixels[x] = lineColors[gridColumns[x]];
-  for (let y = 1; y < rows; y++) pixels.copyWithin(y * width, 0, width);
-  pixels.fill(pixel(palette.surface), rows * width, height * width);
-  for (const box of laneBoxes(doc)) {
+  pixels.fill(ground, from, to);
+  for (let x = from; x < to; x++) if (gridColumns[x]) pixels[x] = lineColors[gridColumns[x]];
+  for (let y = 1; y < rows; y++) pixels.copyWithin(y * width + from, from, to);
+  for (let y = rows; y < height; y++) pixels.fill(pixel(palette.surface), y * width + from, y * width + to);
+  for (const box of lanes) {
     const top = Math.round((box.top - scrollY) * scale);
     const bottom = Math.round((box.top + box.height - scrollY) * scale);
     if (bottom <= 0 || top >= height) continue;
-    paintLane(pixels, scene, box, top, bottom);
-    if (bottom > 0 && bottom <= height) pixels.fill(pixel(palette.line), (bottom - 1) * width, bottom * width);
+    paintLane(pixels, scene, box, top, bottom, from, to);
+    if (bottom > 0 && bottom <= height) pixels.fill(pixel(palette.line), (bottom - 1) * width + from, (bottom - 1) * width + to);
   }
 }
 
-function lanesBottom(doc: Document): number {
-  const last = laneBoxes(doc).at(-1);
+/** What must be the same for a raster to serve another view of the same zoom. */
+const SAME = [
+  "doc",
+  "palette",
+  "width",
+  "height",
+  "scale",
+  "samplesPerPixel",
+  "scrollY",
+  "lanes",
+  "grid",
+  "gridStrength",
+  "gridDye",
+  "fanned",
+  "magnify",
+] as const;
+
+/**
+ * Brings pixels that show `woven` (null: anything) to a scene. Where only time went along, and by whole columns, what stays in view is
+ * moved and only the rest is drawn. Returns what the pixels then show.
+ */
+export function weaveFrom(woven: ClothScene | null, pixels: Uint32Array, scene: ClothScene): ClothScene {
+  const { width, height, samplesPerPixel, scale } = scene;
+  const columns = woven ? ((scene.start - woven.start) * scale) / samplesPerPixel : 0;
+  const by = Math.round(columns);
+  if (!woven || Math.abs(columns - by) > 1e-3 || Math.abs(by) > width / 2 || scene.grid.thinned || SAME.some((key) => scene[key] !== woven[key])) {
+    paintCloth(pixels, scene);
+    return scene;
+  }
+  // On the raster's own columns, so that many small moves don't add up to a part of one.
+  const shown = { ...scene, start: woven.start + (by * samplesPerPixel) / scale };
+  if (by === 0) return woven;
+  // One move for all rows; what runs over their ends lies in the columns that are drawn anew.
+  if (by > 0) pixels.copyWithin(0, by, width * height);
+  else pixels.copyWithin(-by, 0, width * height + by);
+  if (by > 0) paintCloth(pixels, shown, width - by, width);
+  else paintCloth(pixels, shown, 0, -by);
+  return shown;
+}
+
+function lanesBottom(lanes: readonly LaneBox[]): number {
+  const last = lanes.at(-1);
   return last ? last.top + last.height : 0;
 }
 
-function paintLane(pixels: Uint32Array, scene: ClothScene, box: LaneBox, top: number, bottom: number): void {
-  const { doc, width, scale, start, samplesPerPixel, palette } = scene;
+const flat = new WeakMap<Lane, boolean>();
+/** Whether no clip of a lane lies on another: they are drawn from left to right then, whatever part is in view. */
+function isFlat(lane: Lane): boolean {
+  let known = flat.get(lane);
+  if (known === undefined) {
+    known = lane.clips.every((c) => c.layer === 0);
+    flat.set(lane, known);
+  }
+  return known;
+}
+
+function paintLane(pixels: Uint32Array, scene: ClothScene, box: LaneBox, top: number, bottom: number, from: number, to: number): void {
+  const { doc, width, height, scale, start, samplesPerPixel, palette, gridColumns } = scene;
   const perColumn = samplesPerPixel / scale;
   const lane = doc.lanes.get(box.trackId);
   if (!lane) return;
-  const visible = lane.within(Math.floor(start), Math.ceil(start + width * perColumn) + 1);
+  // A column more on each side: the shortest clip fills one.
+  const visible = lane.within(Math.floor(start + (from - 1) * perColumn), Math.ceil(start + (to + 1) * perColumn));
   const layered = visible.some((c) => c.layer > 0) ? [...visible].sort((a, b) => a.layer - b.layer) : visible;
-  const y0 = top + Math.round(CLOTH_TOP * scale);
-  const y1 = bottom - Math.round((RAIL + 1) * scale);
-  for (const clip of layered) {
-    const dye = palette.dyes[clip.color ?? box.track.color];
-    const [from, to] = bandOf(lane, clip, scene.fanned, y0, y1);
-    paintClip(pixels, scene, clip, dyed(palette, dye, clip.mute || scene.mutedTracks.has(box.trackId)), from, to);
+  const full = [top + Math.round(CLOTH_TOP * scale), bottom - Math.round((RAIL + 1) * scale)] as const;
+  const placed = ([y0, y1]: readonly [number, number]): StripPlace => ({
+    pixels,
+    width,
+    gridColumns,
+    top: y0,
+    bottom: y1,
+    topRow: Math.max(0, y0),
+    endRow: Math.min(height, y1),
+    waveTop: y0 + waveInset((y1 - y0) / scale) * scale,
+    apart: Math.max(3, Math.round(4 * scale)),
+    warpFrom: -Math.round(start / perColumn),
+  });
+  let place = placed(full);
+  const muted = scene.mutedTracks.has(box.trackId);
+  const own = dyed(palette, palette.dyes[box.track.color], muted);
+  const inOrder = !scene.fanned && isFlat(lane);
+  const columnOf = (clip: Clip): number => Math.max(from, Math.round((clip.start - start) / perColumn));
+  // What is laid but not painted yet: columns `begun` to `laid`, of clips that end by `end`.
+  let begun = from;
+  let laid = from;
+  let end = 0;
+  for (let i = 0; i < layered.length; i++) {
+    const clip = layered[i];
+    const band = scene.fanned ? bandOf(lane, clip, true, ...full) : full;
+    const moved = band[0] !== place.top || band[1] !== place.bottom;
+    const x0 = columnOf(clip);
+    // Of clips so short that several begin in one column only the last is seen; the others need not be laid at all.
+    if (inOrder && i + 1 < layered.length && layered[i + 1].start >= clipEnd(clip) && clipEnd(clip) - start < (x0 + 0.5) * perColumn) {
+      if (columnOf(layered[i + 1]) === x0 && clip.start >= end) continue;
+    }
+    // A clip that lies over another one goes over its pixels; one that only shares a column with the clip before takes the column.
+    if (moved || (x0 < laid && !(inOrder && clip.start >= end))) {
+      strip.paint(place, begun, laid);
+      if (moved) place = placed(band);
+      begun = x0;
+      laid = x0;
+    }
+    end = Math.max(end, clipEnd(clip));
+    const colors = clip.color || clip.mute ? dyed(palette, palette.dyes[clip.color ?? box.track.color], clip.mute || muted) : own;
+    laid = Math.max(laid, layClip(scene, clip, colors, place, x0, to));
   }
+  strip.paint(place, begun, laid);
 }
 
-function paintClip(pixels: Uint32Array, scene: ClothScene, clip: Clip, colors: Dyed, y0: number, y1: number): void {
-  const { doc, width, height, scale, start, samplesPerPixel, gridColumns } = scene;
+/** The row at which a gain cuts the cloth. */
+const cutAt = ({ top, bottom }: StripPlace, gain: number): number => Math.round(top + (1 - Math.min(1, gain)) * (bottom - top));
+
+/** The recording asked for last: clips beside each other are mostly of the same one. */
+let lastOf: Document["sources"] | null = null;
+let lastSource: SourceInfo | undefined;
+function sourceOf({ sources }: Document, id: string): SourceInfo | undefined {
+  if (lastOf !== sources || lastSource?.id !== id) [lastOf, lastSource] = [sources, sources.get(id)];
+  return lastSource;
+}
+
+/** Lays a clip's columns from x0, its first or the first to be drawn, up to `to` into the strip; returns the column after the last. */
+function layClip(scene: ClothScene, clip: Clip, colors: Dyed, place: StripPlace, x0: number, to: number): number {
+  const { doc, scale, start, samplesPerPixel } = scene;
   const perColumn = samplesPerPixel / scale;
-  const source = doc.sources.get(clip.sourceId);
-  const x0 = Math.max(0, Math.round((clip.start - start) / perColumn));
-  const x1 = Math.min(width, Math.max(x0 + 1, Math.round((clipEnd(clip) - start) / perColumn)));
+  const own0 = Math.round((clip.start - start) / perColumn);
+  const own1 = Math.max(own0 + 1, Math.round((clipEnd(clip) - start) / perColumn));
+  const x1 = Math.min(to, own1);
   const n = x1 - x0;
-  if (n <= 0 || y1 <= y0) return;
-  if (columns.min.length < n) {
-    columns = newColumns(2 * n);
-    gains = new Float32Array(2 * n);
-    tops = new Int32Array(2 * n);
-  }
+  if (n <= 0 || place.bottom <= place.top) return Math.min(x0, to);
   const first = start + x0 * perColumn;
   const faded = fillGains(doc, clip, first, perColumn, n);
-  const topRow = Math.max(0, y0);
-  const endRow = Math.min(height, y1);
-  if (faded) paintCut(pixels, scene, colors, x0, n, y0, y1, topRow, endRow);
-  else {
-    for (let row = topRow * width; row < endRow * width; row += width) fillRow(pixels, colors.cloth, row + x0, row + x1);
-    for (let x = x0; x < x1; x++)
-      if (gridColumns[x]) for (let at = topRow * width + x; at < endRow * width; at += width) pixels[at] = colors.clothGrid;
-  }
+  for (let i = 0; i < n; i++) strip.lay(x0 + i, faded ? cutAt(place, gains[i]) : place.top, colors);
+  const source = sourceOf(doc, clip.sourceId);
   if (source && perColumn > 0.5) {
     const factor = gainFactor(clip.gain) * scene.magnify;
-    const parts = Math.min(2, source.channels);
-    const waveTop = y0 + waveInset((y1 - y0) / scale) * scale;
+    const parts = Math.min(WAVES, source.channels);
+    const { waveTop } = place;
+    const half = (place.bottom - waveTop) / parts / 2 - 1;
     for (let c = 0; c < parts; c++) {
       fillColumns(columns, clip.sourceId, source.channels, c, source.length, clip.offset + (first - clip.start), perColumn, n);
-      const a = waveTop + ((y1 - waveTop) * c) / parts;
-      const half = (y1 - waveTop) / parts / 2 - 1;
-      const middle = a + half + 1;
-      paintWave(pixels, width, x0, n, middle, half, factor, faded, colors, topRow, endRow);
+      layWave(c * strip.width + x0, n, waveTop + ((place.bottom - waveTop) * c) / parts + half + 1, half, factor, faded);
     }
   }
-  // Selvedge: the woven edges of the strip.
-  if (endRow === y1) fillRow(pixels, colors.edge, (y1 - 1) * width + x0, (y1 - 1) * width + x1);
-  if (!faded) for (let i = 0; i < n; i++) tops[i] = y0;
-  paintEdges(pixels, scene, clip, colors.line, x0, n, topRow, endRow);
-}
-
-/** Part of a row in one colour. A call of the built-in costs more than a short loop. */
-function fillRow(pixels: Uint32Array, color: number, from: number, to: number): void {
-  if (to - from > 48) pixels.fill(color, from, to);
-  else for (let at = from; at < to; at++) pixels[at] = color;
-}
-
-/** Cloth that is cut along the gain curve, with bare warp threads where it is cut away. */
-function paintCut(
-  pixels: Uint32Array,
-  { width, scale, gridColumns }: ClothScene,
-  colors: Dyed,
-  x0: number,
-  n: number,
-  y0: number,
-  y1: number,
-  topRow: number,
-  endRow: number,
-): void {
-  const apart = Math.max(3, Math.round(4 * scale));
-  for (let i = 0; i < n; i++) {
-    const x = x0 + i;
-    const cut = Math.round(y0 + (1 - Math.min(1, gains[i])) * (y1 - y0));
-    const color = gridColumns[x] ? colors.clothGrid : colors.cloth;
-    tops[i] = cut;
-    if (cut > topRow && x % apart === 0)
-      for (let at = topRow * width + x, end = Math.min(cut, endRow) * width; at < end; at += width) pixels[at] = colors.warp;
-    for (let at = Math.max(topRow, cut) * width + x, end = endRow * width; at < end; at += width) pixels[at] = color;
+  // The line around the strip: along its top but for curves that are drawn smoothly above, and down its sides where they are in view.
+  const thick = Math.max(1, Math.round(scale));
+  const wide = SMOOTH_CURVE * samplesPerPixel;
+  const left = clip.fadeIn.length >= wide ? Math.max(x0, Math.ceil((clip.start + clip.fadeIn.length - start) / perColumn)) : x0;
+  const right = clip.fadeOut.length >= wide ? Math.min(x1, Math.floor((clipEnd(clip) - clip.fadeOut.length - start) / perColumn)) : x1;
+  let near = faded && left === x0 && x0 > own0 ? cutAt(place, gainAt(doc, clip, first - perColumn / 2)) : 0;
+  for (let x = left; x < right; x++) {
+    // Where the top steps from one column to the next, the line goes along the step.
+    const cut = strip.cut[x];
+    if (x === own0 || (x === left && x > x0) || !faded) near = cut;
+    strip.lineFrom[x] = Math.min(cut, near);
+    strip.lineTo[x] = Math.max(cut + thick, near);
+    near = cut;
   }
+  if (own1 - own0 > 2)
+    for (let k = 0; k < thick; k++) {
+      if (own0 + k >= x0 && own0 + k < x1) strip.side[own0 + k] = 1;
+      if (own1 - 1 - k >= x0 && own1 - 1 - k < x1) strip.side[own1 - 1 - k] = 1;
+    }
+  return x1;
 }
 
-/** The waveform of the columns: the peaks pale, the RMS within them at full strength. */
-function paintWave(
-  pixels: Uint32Array,
-  width: number,
-  x0: number,
-  n: number,
-  middle: number,
-  half: number,
-  factor: number,
-  faded: boolean,
-  colors: Dyed,
-  topRow: number,
-  endRow: number,
-): void {
+/** Lays the waveform in `columns`, around a middle row, from entry `at` of the strip on. */
+function layWave(at: number, n: number, middle: number, half: number, factor: number, faded: boolean): void {
   const { min: mins, max: maxs, rms } = columns;
-  const { peak, rms: core } = colors;
+  const { up, down, loudUp, loudDown } = strip;
   for (let i = 0; i < n; i++) {
     const min = mins[i];
     if (Number.isNaN(min)) continue;
     const g = faded ? gains[i] * factor : factor;
     const high = maxs[i] * g;
     const low = min * g;
-    const loud = rms[i] * g * half;
+    const within = Math.min(rms[i] * g * half, half);
     // Rounded by cutting off: rows are never far below zero, and those are left out anyway.
-    const up = (middle - Math.min(1, high) * half + 0.5) | 0;
-    const down = (middle - Math.max(-1, low) * half + 0.5) | 0;
-    const within = Math.min(loud, half);
-    const loudUp = (middle - within + 0.5) | 0;
-    const loudDown = (middle + within + 0.5) | 0;
-    const end = Math.min(endRow - 1, Math.max(up, down));
-    for (let y = Math.max(topRow, up), at = y * width + x0 + i; y <= end; y++, at += width) pixels[at] = y >= loudUp && y <= loudDown ? core : peak;
+    const a = (middle - Math.min(1, high) * half + 0.5) | 0;
+    const b = (middle - Math.max(-1, low) * half + 0.5) | 0;
+    up[at + i] = Math.min(a, b);
+    down[at + i] = Math.max(a, b);
+    loudUp[at + i] = (middle - within + 0.5) | 0;
+    loudDown[at + i] = (middle + within + 0.5) | 0;
   }
 }
 
-/** The line around the strip: along its top but for curves that are drawn smoothly above, and down its sides where they are in view. */
-function paintEdges(
-  pixels: Uint32Array,
-  { width, scale, start, samplesPerPixel }: ClothScene,
-  clip: Clip,
-  line: number,
-  x0: number,
-  n: number,
-  topRow: number,
-  endRow: number,
-): void {
-  const perColumn = samplesPerPixel / scale;
-  const thick = Math.max(1, Math.round(scale));
-  const column = (sample: number): number => (sample - start) / perColumn - x0;
-  const wide = SMOOTH_CURVE * scale * perColumn;
-  const from = clip.fadeIn.length >= wide ? Math.max(0, Math.ceil(column(clip.start + clip.fadeIn.length))) : 0;
-  const to = clip.fadeOut.length >= wide ? Math.min(n, Math.floor(column(clipEnd(clip) - clip.fadeOut.length))) : n;
-  for (let i = from; i < to; i++) {
-    // Where the top steps from one column to the next, the line goes along the step.
-    const near = i > from ? tops[i - 1] : tops[i];
-    const end = Math.min(endRow, Math.max(tops[i] + thick, near));
-    for (let y = Math.max(topRow, Math.min(tops[i], near)); y < end; y++) pixels[y * width + x0 + i] = line;
-  }
-  const side = (at: number, top: number): void => {
-    for (let k = 0; k < thick; k++) for (let y = Math.max(topRow, top); y < endRow; y++) if (at + k < width) pixels[y * width + at + k] = line;
-  };
-  if (clip.start >= start && n > 2) side(x0, tops[0]);
-  if ((clipEnd(clip) - start) / perColumn <= width && n > 2) side(x0 + n - thick, tops[n - 1]);
+/** The gain that a clip is drawn with at a sample, or at its first or last one beyond its edges. */
+function gainAt(doc: Document, clip: Clip, sample: number): number {
+  const follower = clip.fadeOut.length > 0 ? blendAfter(doc, clip) : undefined;
+  return drawnGain(clip, follower, Math.min(clipEnd(clip) - 1, Math.max(clip.start, sample)));
 }
 
 /** Gains of the columns; false when there is no fade among them, or none that is as wide as half a column. */

@@ -21,8 +21,18 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
   // ---- the pointer: press, show, commit or cancel
   let gesture: Gesture | null = null;
   let last: Point | null = null;
+  // Where lanes and rulers lie, measured once for each size: to ask with each event would have the whole page laid out anew.
+  const places = new Map<HTMLElement, DOMRect>();
+  const forget = (): void => places.clear();
+  const sizes = new ResizeObserver(forget);
+  for (const element of [box, ruler]) sizes.observe(element);
+  window.addEventListener("resize", forget);
   const pointOf = (e: PointerEvent | MouseEvent | WheelEvent, within: HTMLElement): Point => {
-    const r = within.getBoundingClientRect();
+    let r = places.get(within);
+    if (!r) {
+      r = within.getBoundingClientRect();
+      places.set(within, r);
+    }
     return { x: e.clientX - r.left, y: e.clientY - r.top, shift: e.shiftKey, alt: e.altKey };
   };
   const cancel = (): boolean => {
@@ -222,6 +232,8 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
     },
     off() {
       offKeys();
+      sizes.disconnect();
+      window.removeEventListener("resize", forget);
       box.removeEventListener("contextmenu", cancel);
       box.removeEventListener("pointerdown", down);
       box.removeEventListener("pointermove", move);

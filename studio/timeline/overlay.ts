@@ -1,14 +1,15 @@
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
-import { type Clip, clipEnd, gainFactor } from "@wet-thread/core/model/schema";
-import { pageReader } from "@/state/media";
+import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import type { View } from "@/state/view";
-import { drawnGain, SMOOTH_CURVE, waveInset } from "./cloth";
+import { forgetFont, NAMED_FROM, paintName } from "./clip-names";
+import { drawnGain, SMOOTH_CURVE } from "./drawn-gain";
 import { CLOTH_TOP, type LaneBox, laneBoxes, lanesHeight, NAME_STRIP, RAIL } from "./geometry";
 import { bandOf } from "./layers";
 import { paintBand, paintBundles, paintCuts, paintJoint, paintRange } from "./overlay-marks";
 import { NUMBERS, type OverlayScene, px, WORDS } from "./overlay-scene";
 import type { Preview } from "./preview";
 import { paintRail } from "./rail";
+import { paintSamples, SAMPLES_FROM } from "./sample-points";
 import { faded, mix } from "./theme";
 
 /** Draws what lies on the cloth: curves, names, handles, samples, seams, the range, and what a gesture shows. */
@@ -16,12 +17,13 @@ export function paintOverlay(g: CanvasRenderingContext2D, scene: OverlayScene): 
   const { doc, view, preview } = scene;
   const from = Math.floor(view.start);
   const to = Math.ceil(view.start + view.width * view.samplesPerPixel) + 1;
+  forgetFont();
   for (const box of laneBoxes(doc)) {
     const top = box.top - view.scrollY;
     if (top + box.height < 0 || top > view.height) continue;
     const clips = doc.lanes.get(box.trackId)?.within(from, to) ?? [];
     const ordered = clips.some((c) => c.layer > 0) ? [...clips].sort((a, b) => a.layer - b.layer) : clips;
-    for (const clip of ordered) paintClip(g, scene, box, clip, top);
+    for (const clip of ordered) if (hasMarks(scene, clip)) paintClip(g, scene, box, clip, top);
     if (!view.fanned) paintBeneath(g, scene, clips, top, box);
     paintRail(g, scene, box, top, from, to);
   }
@@ -72,6 +74,17 @@ function paintDropArea(g: CanvasRenderingContext2D, { doc, view, palette }: Over
   g.fillText("Drop a recording here to start a track", 16, y + 25);
 }
 
+/** Whether there is anything to draw on a clip: of thousands that are each a few pixels wide there is not. */
+function hasMarks({ view, preview }: OverlayScene, clip: Clip): boolean {
+  return (
+    view.samplesPerPixel <= SAMPLES_FROM ||
+    clip.length >= NAMED_FROM * view.samplesPerPixel ||
+    view.clipIds.has(clip.id) ||
+    preview.zone?.clipId === clip.id ||
+    hasSmoothCurve(clip, view)
+  );
+}
+
 function paintClip(g: CanvasRenderingContext2D, scene: OverlayScene, box: LaneBox, clip: Clip, top: number): void {
   const { doc, view, palette, preview } = scene;
   const x0 = px(view, clip.start);
@@ -83,7 +96,7 @@ function paintClip(g: CanvasRenderingContext2D, scene: OverlayScene, box: LaneBo
   const selected = view.clipIds.has(clip.id);
   const washed = clip.mute || scene.mutedTracks.has(box.trackId);
   const strong = washed ? mix(palette.ground, dye, 0.5) : dye;
-  if (view.samplesPerPixel <= 0.5) paintSamples(g, scene, clip, strong, y0, y1);
+  if (view.samplesPerPixel <= SAMPLES_FROM) paintSamples(g, scene, clip, strong, y0, y1);
   const hovered = preview.zone?.clipId === clip.id ? preview.zone.kind : null;
   if (selected || hovered || hasSmoothCurve(clip, view)) {
     outline(g, doc, view, clip, x0, x1, y0, y1);
@@ -91,28 +104,7 @@ function paintClip(g: CanvasRenderingContext2D, scene: OverlayScene, box: LaneBo
     g.lineWidth = selected ? 2 : 1;
     g.stroke();
   }
-  const room = Math.min(x1, view.width) - Math.max(x0, 0) - 12;
-  if (room > 18) {
-    g.save();
-    g.beginPath();
-    g.rect(Math.max(x0, 0) + 2, y0, Math.min(x1, view.width) - Math.max(x0, 0) - 6, NAME_STRIP);
-    g.clip();
-    g.font = `500 12px ${WORDS}`;
-    g.textBaseline = "middle";
-    const fadeWidth = Math.min(clip.fadeIn.length / view.samplesPerPixel, room * 0.4);
-    const text = `${clip.name}${clip.mute ? " (muted)" : ""}`;
-    const left = Math.max(x0 + fadeWidth * 0.8, 0) + 7;
-    const low = waveInset(y1 - y0) === 0;
-    if (low) {
-      // On a low strip the name lies over the waveform: small, on a plate of cloth that keeps it readable.
-      g.font = `500 10.5px ${WORDS}`;
-      g.fillStyle = faded(mix(palette.raised, dye, palette.cloth), 0.8);
-      g.fillRect(left - 3, y0 + 1, g.measureText(text).width + 6, 12);
-    }
-    g.fillStyle = washed ? palette.ink3 : palette.ink;
-    g.fillText(text, left, y0 + (low ? 7.5 : NAME_STRIP / 2 + 1));
-    g.restore();
-  }
+  paintName(g, scene, clip, dye, washed, x0, x1, y0, y1);
   if (selected || hovered) paintHandles(g, scene, clip, x0, x1, y0, y1, hovered, selected);
 }
 
@@ -199,76 +191,6 @@ function paintBeneath(g: CanvasRenderingContext2D, { view, palette }: OverlaySce
     }
   }
   g.setLineDash([]);
-}
-
-let near = new Float32Array(1024);
-/** Zero crossings are marked from this zoom on, in samples a pixel. */
-const CROSSINGS_FROM = 0.2;
-/** Samples on each side that the drawn curve is rebuilt from. */
-const LOBES = 12;
-
-/** Samples as dots on the curve that they stand for (Lanczos-windowed sinc), with the zero line. */
-function paintSamples(g: CanvasRenderingContext2D, { doc, view, palette }: OverlayScene, clip: Clip, color: string, y0: number, y1: number): void {
-  const source = doc.sources.get(clip.sourceId);
-  if (!source) return;
-  const from = Math.max(clip.start, Math.floor(view.start) - 1);
-  const to = Math.min(clipEnd(clip), Math.ceil(view.start + view.width * view.samplesPerPixel) + 2);
-  if (to <= from) return;
-  const first = Math.max(0, clip.offset + from - clip.start - LOBES);
-  const count = Math.min(source.length, clip.offset + to - clip.start + LOBES) - first;
-  if (near.length < count) near = new Float32Array(2 * count);
-  const parts = Math.min(2, source.channels);
-  const factor = gainFactor(clip.gain) * view.magnify;
-  const follower = clip.fadeOut.length > 0 ? blendAfter(doc, clip) : undefined;
-  for (let c = 0; c < parts; c++) {
-    if (!pageReader.read(clip.sourceId, c, first, near, 0, count)) return;
-    const top = y0 + waveInset(y1 - y0);
-    const half = (y1 - top) / parts / 2 - 2;
-    const middle = top + ((y1 - top) * (c + 0.5)) / parts;
-    const at = (t: number): number => {
-      const s = clip.offset + t - clip.start - first;
-      const k0 = Math.floor(s);
-      if (k0 === s) return near[k0] ?? 0;
-      let sum = 0;
-      for (let k = Math.max(0, k0 - LOBES + 1); k <= Math.min(count - 1, k0 + LOBES); k++) {
-        const d = Math.PI * (s - k);
-        sum += near[k] * (Math.sin(d) / d) * (Math.sin(d / LOBES) / (d / LOBES));
-      }
-      return sum;
-    };
-    const gain = (t: number): number => factor * drawnGain(clip, follower, Math.min(clipEnd(clip) - 1, Math.max(clip.start, t)));
-    const y = (t: number): number => middle - Math.max(-1, Math.min(1, at(t) * gain(t))) * half;
-    g.strokeStyle = faded(color, 0.35);
-    g.lineWidth = 1;
-    g.beginPath();
-    g.moveTo(px(view, from), middle);
-    g.lineTo(px(view, to), middle);
-    g.stroke();
-    g.strokeStyle = color;
-    g.lineWidth = 1.5;
-    g.beginPath();
-    const [a, b] = [Math.max(0, px(view, from)), Math.min(view.width, px(view, to - 1))];
-    for (let x = a; x <= b; x += 1) g.lineTo(x, y(view.start + x * view.samplesPerPixel));
-    g.stroke();
-    if (view.samplesPerPixel <= CROSSINGS_FROM) {
-      // Upward zero crossings: what splits and trims may settle on.
-      g.strokeStyle = palette.dyes.fern;
-      g.lineWidth = 1.5;
-      g.beginPath();
-      for (let t = from + 1; t < to; t++) {
-        if (!(at(t - 1) < 0 && at(t) >= 0)) continue;
-        g.moveTo(px(view, t), middle - 5);
-        g.lineTo(px(view, t), middle + 5);
-      }
-      g.stroke();
-    }
-    g.fillStyle = color;
-    for (let t = from; t < to; t++) {
-      g.beginPath();
-      g.arc(px(view, t), y(t), view.samplesPerPixel < 0.15 ? 3 : 2, 0, 2 * Math.PI);
-      g.fill();
-    }
-  }
 }
 
 function paintFlag(g: CanvasRenderingContext2D, { view, palette }: OverlayScene, { x, y, lines }: NonNullable<Preview["flag"]>): void {

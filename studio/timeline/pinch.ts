@@ -14,8 +14,8 @@ interface Spot {
 const LEAST_APART = 24;
 /** How far fingers part or close, in pixels, before it is plain along which axis. */
 const DECIDES = 14;
-/** A wheel that rests this long, in ms, is done with the heights. */
-const WHEEL_REST_MS = 350;
+/** A wheel that rests this long, in ms, is done with the heights, though its key is still held. */
+const WHEEL_REST_MS = 2000;
 
 /** Shows all tracks taller or lower by a factor, about a place in the lanes that stays where it is. */
 class Heights {
@@ -89,15 +89,25 @@ export class Pinch {
 const wheelTurned = new Heights();
 let turn: { factor: number; y: number; scrollY: number; timer?: ReturnType<typeof setTimeout> } | null = null;
 
-/** The wheel over the lanes for heights: shown at once about the pointer, and one step when it has come to rest. */
+function endTurn(): void {
+  if (!turn) return;
+  clearTimeout(turn.timer);
+  turn = null;
+  window.removeEventListener("keyup", endTurn);
+  window.removeEventListener("blur", endTurn);
+  wheelTurned.end(true, "Height of all tracks");
+}
+
+/** The wheel over the lanes for heights: shown at once about the pointer, and one step when the key is let go or the wheel has rested. */
 export function wheelHeights(factor: number, y: number): void {
   if (view().locked) return;
-  turn ??= { factor: 1, y, scrollY: view().scrollY };
+  if (!turn) {
+    turn = { factor: 1, y, scrollY: view().scrollY };
+    window.addEventListener("keyup", endTurn);
+    window.addEventListener("blur", endTurn);
+  }
   clearTimeout(turn.timer);
   turn.factor *= factor;
   wheelTurned.show(turn.factor, turn.y, turn.scrollY);
-  turn.timer = setTimeout(() => {
-    turn = null;
-    wheelTurned.end(true, "Height of all tracks");
-  }, WHEEL_REST_MS);
+  turn.timer = setTimeout(endTurn, WHEEL_REST_MS);
 }

@@ -10,6 +10,9 @@ export interface Columns {
 
 export const newColumns = (n: number): Columns => ({ min: new Float32Array(n), max: new Float32Array(n), rms: new Float32Array(n) });
 
+/** The zoom asked for last, and its level. */
+let lastPer = Number.NaN;
+let level = -1;
 let samples = new Float32Array(1 << 17);
 
 /**
@@ -26,7 +29,7 @@ export function fillColumns(
   perColumn: number,
   count: number,
 ): void {
-  const level = levelFor(perColumn);
+  if (perColumn !== lastPer) [lastPer, level] = [perColumn, levelFor(perColumn)];
   if (level < 0 && fillFromSamples(out, sourceId, channel, length, first, perColumn, count)) return;
   for (let l = Math.max(0, level); l < PEAK_LEVELS.length; l++) {
     if (fillFromPeaks(out, sourceId, channels, channel, l, length, first, perColumn, count)) return;

@@ -89,9 +89,7 @@ export function chunkPeaks(samples: Float32Array): Float32Array {
 
 /** The coarsest level that still has an entry for each pixel, as an index into PEAK_LEVELS; −1 when samples themselves are needed. */
 export function levelFor(samplesPerPixel: number): number {
-  let level = -1;
-  PEAK_LEVELS.forEach((size, i) => {
-    if (size <= samplesPerPixel) level = i;
-  });
+  let level = PEAK_LEVELS.length - 1;
+  while (level >= 0 && PEAK_LEVELS[level] > samplesPerPixel) level--;
   return level;
 }
