@@ -1,5 +1,7 @@
 import { applyEdits, type Edit, newKey } from "@wet-thread/core/edit/registry";
-import { applyChanges, type Change, type Document, dataOf, documentFrom, invertChanges, PIECE_ID } from "@wet-thread/core/model/document";
+import { invertStored, type StoredChange, storedChanges, wholeChanges } from "@wet-thread/core/edit/stored-change";
+import { summaryOf } from "@wet-thread/core/edit/summary";
+import { applyChanges, type Change, type Document, dataOf, documentFrom } from "@wet-thread/core/model/document";
 import { type SourceInfo, VersionData } from "@wet-thread/core/model/schema";
 import { and, asc, desc, eq, gt, sql } from "drizzle-orm";
 import { z } from "zod";
@@ -115,10 +117,12 @@ async function checkRevision(tx: Transaction, version: LoadedVersion, revision: 
 async function commit(
   tx: Transaction,
   version: LoadedVersion,
+  after: Document,
   step: { kind: "edit" | "undo" | "redo"; name: string; edits: Edit[]; changes: Change[]; target?: number; key?: string },
 ): Promise<number> {
   const revision = version.revision + 1;
-  await tx.insert(steps).values({ versionId: version.id, revision, state: "done", ...step });
+  const [changes, summary] = [storedChanges(step.changes), summaryOf(version.doc, after, step.changes)];
+  await tx.insert(steps).values({ versionId: version.id, revision, state: "done", ...step, changes, size: changes.length, summary });
   const gone = step.changes.filter((c) => c.after === null);
   const set = step.changes.filter((c) => c.after !== null);
   if (gone.length) {
@@ -151,7 +155,7 @@ export const EditRequest = z.object({
 export interface StepResult {
   readonly revision: number;
   readonly name: string;
-  readonly changes: Change[];
+  readonly changes: StoredChange[];
 }
 
 /** Applies edits as one step. Throws ApiError 409 with the missing steps when the caller is behind, EditError when impossible. */
@@ -174,8 +178,8 @@ export async function editVersion(id: string, request: z.infer<typeof EditReques
       .update(steps)
       .set({ state: "dropped" })
       .where(and(eq(steps.versionId, id), eq(steps.kind, "edit"), eq(steps.state, "undone")));
-    const revision = await commit(tx, version, { kind: "edit", name, edits, changes: outcome.changes, key: request.key });
-    return { revision, name, changes: outcome.changes, doc: outcome.doc };
+    const revision = await commit(tx, version, outcome.doc, { kind: "edit", name, edits, changes: outcome.changes, key: request.key });
+    return { revision, name, changes: storedChanges(outcome.changes), doc: outcome.doc };
   });
   if (result.doc) keep(id, result.revision, result.doc);
   return { revision: result.revision, name: result.name, changes: result.changes };
@@ -192,7 +196,7 @@ export async function stepBack(id: string, direction: "undo" | "redo", request: 
   const result = await db().transaction(async (tx) => {
     let version = await load(tx, id, true);
     if (request.revision !== undefined) await checkRevision(tx, version, request.revision);
-    const all: Change[] = [];
+    const all: StoredChange[] = [];
     let name = "";
     for (;;) {
       const [target] = await tx
@@ -204,14 +208,16 @@ export async function stepBack(id: string, direction: "undo" | "redo", request: 
       const beyond = target && request.to !== undefined && (direction === "undo" ? target.revision <= request.to : target.revision > request.to);
       if (!target || beyond) break;
       name = target.name;
-      const changes = direction === "undo" ? invertChanges(target.changes) : target.changes;
+      const stored = direction === "undo" ? invertStored(target.changes) : target.changes;
+      const changes = wholeChanges(version.doc, stored);
+      const doc = applyChanges(version.doc, changes);
       await tx
         .update(steps)
         .set({ state: direction === "undo" ? "undone" : "done" })
         .where(and(eq(steps.versionId, id), eq(steps.revision, target.revision)));
-      const revision = await commit(tx, version, { kind: direction, name, edits: [], changes, target: target.revision });
-      version = { ...version, revision, doc: applyChanges(version.doc, changes) };
-      all.push(...changes);
+      const revision = await commit(tx, version, doc, { kind: direction, name, edits: [], changes, target: target.revision });
+      version = { ...version, revision, doc };
+      all.push(...stored);
       if (request.to === undefined) break;
     }
     if (!name) throw new ApiError(422, `nothing-to-${direction}`, `There is nothing to ${direction}.`, { path: "", kept: "Nothing was changed." });
@@ -221,21 +227,20 @@ export async function stepBack(id: string, direction: "undo" | "redo", request: 
   return { revision: result.revision, name: result.name, changes: result.changes };
 }
 
-/** The edits that count, oldest first: done ones, then those that can be redone. */
-export async function historyOf(id: string) {
-  const { revision } = await loadVersion(id);
-  const rows = await db()
-    .select({
-      revision: steps.revision,
-      name: steps.name,
-      state: steps.state,
-      at: steps.createdAt,
-      size: sql<number>`jsonb_array_length(${steps.changes})`,
-    })
-    .from(steps)
-    .where(and(eq(steps.versionId, id), eq(steps.kind, "edit"), sql`${steps.state} <> 'dropped'`))
-    .orderBy(asc(steps.revision));
-  return { revision, steps: rows };
+export const HistoryQuery = z.object({ last: z.coerce.number().int().min(1).optional() });
+
+/** The edits that count, oldest first: done ones, then those that can be redone. With `last`, only so many, and how many lie before them. */
+export async function historyOf(id: string, { last }: z.infer<typeof HistoryQuery>) {
+  const [version] = await db().select({ revision: versions.revision }).from(versions).where(eq(versions.id, id));
+  if (!version) throw notFound("version", id);
+  const counts = and(eq(steps.versionId, id), eq(steps.kind, "edit"), sql`${steps.state} <> 'dropped'`);
+  const { revision, name, state, createdAt: at, summary } = steps;
+  // Steps of before sizes were kept are counted as they are asked for.
+  const size = sql<number>`coalesce(${steps.size}, jsonb_array_length(${steps.changes}))`;
+  const query = db().select({ revision, name, state, at, size, summary }).from(steps).where(counts).orderBy(desc(steps.revision));
+  const rows = (await (last ? query.limit(last) : query)).reverse();
+  const earlier = last && rows.length === last ? (await db().$count(steps, counts)) - rows.length : 0;
+  return { revision: version.revision, earlier, steps: rows };
 }
 
 /** The steps after a revision, for a page that is behind. */
@@ -248,5 +253,3 @@ export async function stepsSince(id: string, revision: number) {
     { isolationLevel: "repeatable read" },
   );
 }
-
-export { PIECE_ID };

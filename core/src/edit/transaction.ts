@@ -1,5 +1,5 @@
 import { fadeOfLength } from "../dsp/fades";
-import { applyChanges, blendAfter, type Change, type Document, type Entities, type EntityKind, PIECE_ID } from "../model/document";
+import { applyChanges, blendAfter, type Change, type Document, type Entities, type EntityKind, entityOf, PIECE_ID } from "../model/document";
 import { clipProblems } from "../model/invariants";
 import type { Lane } from "../model/lane";
 import { type Clip, clipEnd, type Fade, NO_FADE, type Track } from "../model/schema";
@@ -60,32 +60,15 @@ export class Transaction {
   set<K extends EntityKind>(kind: K, id: string, after: Entities[K] | null): void {
     const changes = this.changed[kind];
     const earlier = changes.get(id);
-    changes.set(id, { kind, id, before: earlier ? earlier.before : this.stored(kind, id), after } as Change);
+    changes.set(id, { kind, id, before: earlier ? earlier.before : entityOf(this.before, kind, id), after } as Change);
     const stale = this.stale.get(changes);
     if (stale) stale.add(id);
     else this.stale.set(changes, new Set([id]));
   }
 
-  private stored(kind: EntityKind, id: string): Entities[EntityKind] | null {
-    switch (kind) {
-      case "piece":
-        return this.before.piece;
-      case "track":
-        return this.before.tracks.get(id) ?? null;
-      case "clip":
-        return this.before.clips.get(id) ?? null;
-      case "marker":
-        return this.before.markers.get(id) ?? null;
-      case "section":
-        return this.before.sections.get(id) ?? null;
-      case "bundle":
-        return this.before.bundles.get(id) ?? null;
-    }
-  }
-
   private peek<K extends EntityKind>(kind: K, id: string): Entities[K] | null {
     const pending = this.changed[kind].get(id);
-    return (pending ? pending.after : this.stored(kind, id)) as Entities[K] | null;
+    return (pending ? pending.after : entityOf(this.before, kind, id)) as Entities[K] | null;
   }
 
   /** The thing as it now is. Throws EditError when it is gone. */
@@ -146,34 +129,54 @@ export class Transaction {
     }
   }
 
-  /** Gives the edge fade to every bare edge that is new: of a new clip, moved by a trim, or parted from what ran on into it. */
+  /**
+   * Gives the edge fade to every bare edge that is new: of a new clip, moved by a trim, or parted from what ran on into it. Only bare
+   * edges are looked into, so that moving a whole piece along costs little.
+   */
   private fadeNewEdges(edge: EdgeFade): void {
     if (edge.length === 0) return;
     // Fades don't move anything: one look at where the clips lie serves the whole loop.
-    const { doc } = this;
-    const touched = new Set<string>();
-    // Edges that were there before, by the moment of the recording: a split's right half takes over its clip's old end.
-    const old = new Set<string>();
-    const known = new Set<string>();
-    for (const { id, before, after } of this.clipChanges()) {
-      if (after) touched.add(id);
-      if (!before) continue;
-      for (const clip of this.before.lanes.get(before.trackId)?.within(before.start - 1, clipEnd(before) + 1) ?? []) {
-        if (known.has(clip.id)) continue;
-        known.add(clip.id);
-        touched.add(clip.id);
-        for (const side of ["start", "end"] as const) if (!joins(this.before, clip, side)) old.add(edgeKey(clip, side));
-      }
+    const { doc, before } = this;
+    const changed = this.changed.clip;
+    /** Whether a clip as it was is one that changed, or lay beside one. */
+    const touched = (clip: Clip): boolean =>
+      changed.has(clip.id) ||
+      (before.lanes
+        .get(clip.trackId)
+        ?.within(clip.start - 1, clipEnd(clip) + 1)
+        .some((c) => changed.has(c.id)) ??
+        false);
+    const lanes = { before: new Set<string>(), after: new Set<string>() };
+    for (const change of this.clipChanges()) {
+      if (change.before) lanes.before.add(change.before.trackId);
+      if (change.after) lanes.after.add(change.after.trackId);
     }
-    for (const id of touched) {
-      let clip = this.peek("clip", id);
-      if (!clip) continue;
-      const isNew = (side: "start" | "end"): boolean => !old.has(edgeKey(clip as Clip, side)) && !joins(doc, clip as Clip, side);
-      if (clip.fadeIn.length === 0 && isNew("start")) {
-        clip = { ...clip, fadeIn: fitted(edge, clip.length - clip.fadeOut.length) };
-        this.setClip(clip);
+    const bare: [Clip, Side][] = [];
+    for (const id of new Set([...lanes.before, ...lanes.after]))
+      for (const clip of doc.lanes.get(id)?.clips ?? []) {
+        if ((clip.fadeIn.length > 0 && clip.fadeOut.length > 0) || !(changed.has(clip.id) || touched(clip))) continue;
+        for (const side of SIDES) if (fadeAt(clip, side).length === 0 && !joins(doc, clip, side)) bare.push([clip, side]);
       }
-      if (clip.fadeOut.length === 0 && isNew("end")) this.setClip({ ...clip, fadeOut: fitted(edge, clip.length - clip.fadeIn.length) });
+    if (bare.length === 0) return;
+    // Edges that were there before, by the moment of the recording: a split's right half takes over its clip's old end.
+    const wanted = new Map<string, Set<number>>();
+    for (const [clip, side] of bare) {
+      const key = `${side} ${clip.sourceId}`;
+      const moments = wanted.get(key);
+      if (moments) moments.add(momentOf(clip, side));
+      else wanted.set(key, new Set([momentOf(clip, side)]));
+    }
+    const old = new Set<string>();
+    for (const id of lanes.before)
+      for (const clip of before.lanes.get(id)?.clips ?? [])
+        for (const side of SIDES)
+          if (wanted.get(`${side} ${clip.sourceId}`)?.has(momentOf(clip, side)) && touched(clip) && !joins(before, clip, side))
+            old.add(edgeKey(clip, side));
+    for (const [{ id }, side] of bare) {
+      const clip = this.peek("clip", id);
+      if (!clip || old.has(edgeKey(clip, side))) continue;
+      if (side === "start") this.setClip({ ...clip, fadeIn: fitted(edge, clip.length - clip.fadeOut.length) });
+      else this.setClip({ ...clip, fadeOut: fitted(edge, clip.length - clip.fadeIn.length) });
     }
   }
 
@@ -218,9 +221,14 @@ function alike(a: unknown, b: unknown): boolean {
   return true;
 }
 
-/** Names an edge by the moment of the recording that it cuts at. */
-const edgeKey = (clip: Clip, side: "start" | "end"): string =>
-  `${clip.sourceId} ${side} ${side === "start" ? clip.offset : clip.offset + clip.length}`;
+const SIDES = ["start", "end"] as const;
+type Side = (typeof SIDES)[number];
+
+const fadeAt = (clip: Clip, side: Side): Fade => (side === "start" ? clip.fadeIn : clip.fadeOut);
+/** The moment of its recording that a clip's edge cuts at. */
+const momentOf = (clip: Clip, side: Side): number => (side === "start" ? clip.offset : clip.offset + clip.length);
+/** Names an edge by that moment. */
+const edgeKey = (clip: Clip, side: Side): string => `${clip.sourceId} ${side} ${momentOf(clip, side)}`;
 
 /** The edge fade, no longer than there is room for. */
 function fitted(edge: EdgeFade, room: number): Fade {

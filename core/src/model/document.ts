@@ -139,6 +139,24 @@ export function applyChanges(doc: Document, changes: readonly Change[]): Documen
   };
 }
 
+/** A thing of a document by kind and id; null when there is none. */
+export function entityOf(doc: Document, kind: EntityKind, id: string): Entities[EntityKind] | null {
+  switch (kind) {
+    case "piece":
+      return doc.piece;
+    case "track":
+      return doc.tracks.get(id) ?? null;
+    case "clip":
+      return doc.clips.get(id) ?? null;
+    case "marker":
+      return doc.markers.get(id) ?? null;
+    case "section":
+      return doc.sections.get(id) ?? null;
+    case "bundle":
+      return doc.bundles.get(id) ?? null;
+  }
+}
+
 /** What puts a document back from where `changes` led. */
 export const invertChanges = (changes: readonly Change[]): Change[] =>
   [...changes].reverse().map((c) => ({ ...c, before: c.after, after: c.before }) as Change);

@@ -1,12 +1,38 @@
 "use client";
+import { timebaseOf } from "@wet-thread/core/model/document";
+import { formatPosition, type PositionUnit } from "@wet-thread/core/time/format";
+import type { Timebase } from "@wet-thread/core/time/grid";
 import clsx from "clsx";
-import { session, useSession } from "@/state/session";
+import { type HistoryRow, session, useSession } from "@/state/session";
+import { useSettings } from "@/state/settings";
 import { Empty } from "./parts";
 
-/** Every step by name; a click goes back or forward to just after it. */
+const counted = (n: number, one: string): string[] => (n === 0 ? [] : [`${n} ${one}${n === 1 ? "" : "s"}`]);
+
+/** What a step changed, in words: how many of what, on which tracks, from where. */
+function changedWords({ size, summary }: HistoryRow, unit: PositionUnit, base: Timebase): string {
+  if (!summary) return counted(size, "change").join("");
+  const { clips, tracks, markers, sections, bundles, piece, on, more, start } = summary;
+  const things = [
+    ...counted(clips, "clip"),
+    // A step on clips names their tracks below; as things of their own they count when they changed too.
+    ...counted(tracks, "track"),
+    ...counted(markers, "marker"),
+    ...counted(sections, "section"),
+    ...counted(bundles, "bundle"),
+    ...(piece && clips + tracks + markers + sections === 0 ? ["the piece"] : []),
+  ];
+  const where = on.length ? [`${on.join(", ")}${more ? ` and ${more} more` : ""}`] : [];
+  return [things.join(", "), ...where, ...(start === null ? [] : [`from ${formatPosition(start, unit, base)}`])].filter(Boolean).join(" · ");
+}
+
+/** Every step by name, with what it changed; a click goes back or forward to just after it. */
 export function HistoryTab() {
   const steps = useSession((s) => s.history);
+  const earlier = useSession((s) => s.earlier);
   const unsent = useSession((s) => s.unsent);
+  const base = timebaseOf(useSession((s) => s.doc));
+  const [unit] = useSettings((s) => s.readOuts);
   if (steps.length === 0 && unsent.length === 0) return <Empty title="Nothing done yet">Every step you take is listed here by name, and kept.</Empty>;
   const last = steps.findLast((s) => s.state === "done")?.revision ?? 0;
   const go = (revision: number): void => {
@@ -27,23 +53,41 @@ export function HistoryTab() {
             type="button"
             onClick={() => go(s.revision)}
             aria-current={s.revision === last ? "step" : undefined}
-            className={clsx(
-              "flex w-full items-baseline gap-2 rounded-sm px-2 py-1.5 text-left hover:bg-weft",
-              s.state === "undone" && "text-ink-2 line-through",
-              s.revision === last && "bg-weft font-semibold",
-            )}
+            title={s.state === "undone" ? "Undone: click to do it again, with all before it" : "Click to go back to just after this step"}
+            className={clsx("block w-full rounded-sm px-2 py-1.5 text-left hover:bg-weft", s.revision === last && "bg-weft")}
           >
-            <span className="min-w-0 flex-1 truncate">{s.name}</span>
-            <span className="num shrink-0 font-normal text-ink-2 text-xs">
-              {s.size} {s.size === 1 ? "change" : "changes"} · {new Date(s.at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}
+            <span className="flex items-baseline gap-2">
+              <span
+                className={clsx(
+                  "min-w-0 flex-1 truncate",
+                  s.state === "undone" ? "text-ink-2 line-through" : "text-ink",
+                  s.revision === last && "font-semibold",
+                )}
+              >
+                {s.name}
+              </span>
+              <span className="num shrink-0 text-ink-2 text-xs">
+                {new Date(s.at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}
+              </span>
             </span>
+            <span className="block truncate text-ink-2 text-sm">{changedWords(s, unit, base)}</span>
           </button>
         </li>
       ))}
       <li>
-        <button type="button" onClick={() => go(0)} className="w-full rounded-sm px-2 py-1.5 text-left text-ink-2 hover:bg-weft">
-          Before the first step
-        </button>
+        {earlier > 0 ? (
+          <button
+            type="button"
+            onClick={() => session().showAllHistory()}
+            className="w-full rounded-sm px-2 py-1.5 text-left text-ink-2 underline hover:bg-weft"
+          >
+            {earlier} earlier {earlier === 1 ? "step" : "steps"}
+          </button>
+        ) : (
+          <button type="button" onClick={() => go(0)} className="w-full rounded-sm px-2 py-1.5 text-left text-ink-2 hover:bg-weft">
+            Before the first step
+          </button>
+        )}
       </li>
     </ol>
   );

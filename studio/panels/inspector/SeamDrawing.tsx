@@ -10,7 +10,7 @@ import { useEffect, useRef } from "react";
 import { create } from "zustand";
 import { haveSamples, pageReader } from "@/state/media";
 import { useSettings } from "@/state/settings";
-import { drawnGain } from "@/timeline/cloth";
+import { drawnGain } from "@/timeline/drawn-gain";
 import { PALETTES, type Palette } from "@/timeline/theme";
 import { Segments } from "@/ui/controls";
 

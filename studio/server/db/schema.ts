@@ -1,5 +1,6 @@
 import type { Edit } from "@wet-thread/core/edit/registry";
-import type { Change } from "@wet-thread/core/model/document";
+import type { StoredChange } from "@wet-thread/core/edit/stored-change";
+import type { StepSummary } from "@wet-thread/core/edit/summary";
 import { sql } from "drizzle-orm";
 import { bigint, customType, index, integer, jsonb, pgTable, primaryKey, real, text, timestamp, uniqueIndex } from "drizzle-orm/pg-core";
 
@@ -54,7 +55,10 @@ export const steps = pgTable(
     kind: text("kind").$type<"edit" | "undo" | "redo">().notNull(),
     name: text("name").notNull(),
     edits: jsonb("edits").$type<Edit[]>().notNull(),
-    changes: jsonb("changes").$type<Change[]>().notNull(),
+    changes: jsonb("changes").$type<StoredChange[]>().notNull(),
+    /** How many changes, and what they come to in words: for the history, which lists many steps. Null in steps of an older release. */
+    size: integer("size"),
+    summary: jsonb("summary").$type<StepSummary>(),
     target: integer("target"),
     state: text("state").$type<"done" | "undone" | "dropped">().notNull(),
     createdAt: created(),
@@ -107,7 +111,10 @@ export const sourceBytes = pgTable(
   (t) => [primaryKey({ columns: [t.sourceId, t.index] })],
 );
 
-/** A recording at the project's rate: 65,536 32-bit floats of one channel a row, with their peak pyramid. */
+/**
+ * A recording at the project's rate: 65,536 samples of one channel a row, with their peak pyramid. Samples are 32-bit floats; those that a
+ * file of whole numbers gave as they are (no change of rate) lie in the 2 or 3 bytes that hold them to the last bit.
+ */
 export const sourcePcm = pgTable(
   "source_pcm",
   {
@@ -116,6 +123,8 @@ export const sourcePcm = pgTable(
       .references(() => sources.id, { onDelete: "cascade" }),
     channel: integer("channel").notNull(),
     index: integer("index").notNull(),
+    /** Bytes a sample. */
+    width: integer("width").notNull().default(4),
     samples: bytea("samples").notNull(),
     peaks: bytea("peaks").notNull(),
   },

@@ -1,4 +1,4 @@
-import { route } from "@/server/http";
-import { historyOf } from "@/server/versions";
+import { queryOf, route } from "@/server/http";
+import { HistoryQuery, historyOf } from "@/server/versions";
 
-export const GET = route((_, { id }) => historyOf(id));
+export const GET = route((request, { id }) => historyOf(id, queryOf(request, HistoryQuery)));

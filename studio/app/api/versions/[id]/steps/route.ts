@@ -1,7 +1,7 @@
 import { z } from "zod";
-import { route } from "@/server/http";
+import { queryOf, route } from "@/server/http";
 import { stepsSince } from "@/server/versions";
 
 const Query = z.object({ after: z.coerce.number().int().min(0) });
 
-export const GET = route((request, { id }) => stepsSince(id, Query.parse(Object.fromEntries(new URL(request.url).searchParams)).after));
+export const GET = route((request, { id }) => stepsSince(id, queryOf(request, Query).after));

@@ -1,0 +1,2 @@
+ALTER TABLE "steps" ADD COLUMN "size" integer;--> statement-breakpoint
+ALTER TABLE "steps" ADD COLUMN "summary" jsonb;
