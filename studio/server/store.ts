@@ -1,4 +1,5 @@
-import { CHUNK, CHUNK_PEAKS, PEAK_FIELDS, PEAK_LEVELS, PEAK_OFFSETS } from "@wet-thread/core/analysis/peaks";
+import { CHUNK, CHUNK_PEAKS, chunkPeaks, PEAK_FIELDS, PEAK_LEVELS, PEAK_OFFSETS } from "@wet-thread/core/analysis/peaks";
+import { packSamples, unpackSamples, type Width } from "@wet-thread/core/media/packed";
 import type { ByteSource } from "@wet-thread/core/media/source";
 import { readChunked } from "@wet-thread/core/render/chunked";
 import type { PcmReader, SourceSpan } from "@wet-thread/core/render/reader";
@@ -79,23 +80,45 @@ async function* pieces(table: "source_bytes" | "export_bytes", key: string, from
 export const readSource = (id: string, from: number, to: number): AsyncGenerator<Uint8Array> => pieces("source_bytes", id, from, to);
 export const readExport = (id: string, from: number, to: number): AsyncGenerator<Uint8Array> => pieces("export_bytes", id, from, to);
 
-/** A stored recording's original bytes as something that readers can look into. */
+/** Pieces of a file that stay at hand: those who read it go on where they stopped, which is in the middle of one. */
+const PIECES_KEPT = 4;
+
+/** A stored recording's original bytes as something that readers can look into; each piece is fetched once as long as reading goes on. */
 export function storedBytes(sourceId: string, size: number): ByteSource {
+  const kept = new Map<number, Uint8Array>();
   return {
     size,
     async read(offset, length) {
-      const parts: Uint8Array[] = [];
-      for await (const part of readSource(sourceId, offset, Math.min(size, offset + length))) parts.push(part);
-      return parts.length === 1 ? parts[0] : new Uint8Array(Buffer.concat(parts));
+      const to = Math.min(size, offset + length);
+      if (to <= offset) return new Uint8Array(0);
+      const [first, last] = [Math.floor(offset / PIECE), Math.floor((to - 1) / PIECE)];
+      let missing = first;
+      while (missing <= last && kept.has(missing)) missing++;
+      for await (const part of readSource(sourceId, missing * PIECE, Math.min(size, (last + 1) * PIECE))) kept.set(missing++, part);
+      const out = new Uint8Array(to - offset);
+      for (let i = first; i <= last; i++) {
+        const piece = kept.get(i) as Uint8Array;
+        const [from, end] = [Math.max(0, offset - i * PIECE), Math.min(piece.length, to - i * PIECE)];
+        out.set(piece.subarray(from, end), i * PIECE + from - offset);
+      }
+      for (const old of kept.keys()) {
+        if (kept.size <= PIECES_KEPT) break;
+        kept.delete(old);
+      }
+      return out;
     },
   };
 }
 
-/** The samples of one chunk, all channels one after the other. */
+/** The floats of a row's samples. */
+const unpacked = (width: Buffer, samples: Buffer): Float32Array =>
+  unpackSamples(new Uint8Array(samples.buffer as ArrayBuffer, samples.byteOffset, samples.length), width.readInt32BE() as Width);
+
+/** The samples of one chunk as floats, all channels one after the other. */
 export async function readChunk(sourceId: string, index: number): Promise<Buffer> {
   const parts: Buffer[] = [];
-  const select = `select samples from source_pcm where source_id = ${quoted(sourceId)} and index = ${numbers([index])} order by channel`;
-  for await (const [samples] of copyOut(select)) parts.push(samples);
+  const select = `select width, samples from source_pcm where source_id = ${quoted(sourceId)} and index = ${numbers([index])} order by channel`;
+  for await (const [width, samples] of copyOut(select)) parts.push(bytesOf(unpacked(width, samples)));
   return Buffer.concat(parts);
 }
 
@@ -126,14 +149,21 @@ export async function readPeakTile(sourceId: string, level: number, tile: number
 /** Rows of samples that go into the database in one batch: some 16 MiB. */
 const PCM_BATCH = 64;
 
-/** Rows of a recording's samples, each with its peaks, on their way in. */
-export const pcmRows = (): Batches => new Batches("source_pcm", ["source_id", "channel", "index", "samples", "peaks"], PCM_BATCH);
+/** Rows of a recording's samples on their way in. */
+export const pcmRows = (): Batches => new Batches("source_pcm", ["source_id", "channel", "index", "width", "samples", "peaks"], PCM_BATCH);
+
+/** One chunk of a channel, with its peaks; `width` is the fewest bytes that hold such samples. */
+export function pcmRow(rows: Batches, sourceId: string, channel: number, index: number, samples: Float32Array, width: Width): Promise<void> {
+  const bytes = width === 4 ? bytesOf(samples) : packSamples(samples, width);
+  return rows.row(sourceId, channel, index, width, bytes, bytesOf(chunkPeaks(samples)));
+}
 
 export async function clearPcm(sourceId: string): Promise<void> {
   await db().delete(sourcePcm).where(eq(sourcePcm.sourceId, sourceId));
 }
 
-export const bytesOf = (f: Float32Array): Buffer => Buffer.from(f.buffer, f.byteOffset, f.byteLength);
+const bytesOf = (f: Float32Array): Buffer => Buffer.from(f.buffer, f.byteOffset, f.byteLength);
+
 export { CHUNK_PEAKS };
 
 /** Chunks held for rendering and measuring on the server: 64 MiB at most. */
@@ -156,9 +186,11 @@ export class StoredReader implements PcmReader {
     if (wanted.size === 0) return;
     const which = [...wanted].map(([sourceId, set]) => `(source_id = ${quoted(sourceId)} and index in (${numbers(set)}))`).join(" or ");
     let count = 0;
-    for await (const [id, channel, index, samples] of copyOut(`select source_id, channel, index, samples from source_pcm where ${which}`)) {
+    for await (const [id, channel, index, width, samples] of copyOut(
+      `select source_id, channel, index, width, samples from source_pcm where ${which}`,
+    )) {
       const key = `${id.toString()} ${channel.readInt32BE()} ${index.readInt32BE()}`;
-      this.chunks.set(key, new Float32Array(samples.buffer, 0, samples.length / 4));
+      this.chunks.set(key, unpacked(width, samples));
       count++;
     }
     // What this call fetched stays, and as much of what the call before did: one is read while the other comes.

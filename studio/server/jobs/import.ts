@@ -1,6 +1,7 @@
-import { CHUNK, chunkPeaks } from "@wet-thread/core/analysis/peaks";
+import { CHUNK } from "@wet-thread/core/analysis/peaks";
 import { OnsetFinder } from "@wet-thread/core/analysis/transients";
 import { Resampler } from "@wet-thread/core/dsp/resampler";
+import { type Width, widthOf } from "@wet-thread/core/media/packed";
 import { MediaError } from "@wet-thread/core/media/source";
 import { decodeFrames, openWav } from "@wet-thread/core/media/wav/reader";
 import { eq } from "drizzle-orm";
@@ -8,7 +9,7 @@ import { db } from "../db/client";
 import type { Batches } from "../db/copy";
 import { sources } from "../db/schema";
 import { announce } from "../events";
-import { bytesOf, clearPcm, pcmRows, storedBytes } from "../store";
+import { clearPcm, pcmRow, pcmRows, storedBytes } from "../store";
 
 /** Bytes decoded in one go. */
 const READ = 1 << 20;
@@ -24,6 +25,7 @@ class ChunkFiller {
     private readonly rows: Batches,
     private readonly sourceId: string,
     private readonly channel: number,
+    private readonly width: Width,
   ) {}
 
   async push(samples: Float32Array): Promise<void> {
@@ -40,10 +42,10 @@ class ChunkFiller {
   async flush(): Promise<void> {
     if (this.held === 0) return;
     const samples = this.buffer.subarray(0, this.held);
-    // The chunk is on its way for a while: the next one gets a buffer of its own.
-    this.buffer = new Float32Array(CHUNK);
+    // Floats go as they are and are on their way for a while: the next chunk gets a buffer of its own. What is packed is a copy.
+    if (this.width === 4) this.buffer = new Float32Array(CHUNK);
     this.held = 0;
-    await this.rows.row(this.sourceId, this.channel, this.index++, bytesOf(samples), bytesOf(chunkPeaks(samples)));
+    await pcmRow(this.rows, this.sourceId, this.channel, this.index++, samples, this.width);
   }
 }
 
@@ -61,8 +63,10 @@ export async function importSource({ sourceId }: { sourceId: string }): Promise<
     await clearPcm(sourceId);
     const bytes = storedBytes(sourceId, source.bytes);
     const info = await openWav(bytes);
-    const fillers = Array.from({ length: info.channels }, (_, c) => new ChunkFiller(rows, sourceId, c));
-    const resamplers = info.sampleRate === source.sampleRate ? null : fillers.map(() => new Resampler(info.sampleRate, source.sampleRate));
+    const asIs = info.sampleRate === source.sampleRate;
+    const width = asIs ? widthOf(info.encoding) : 4;
+    const fillers = Array.from({ length: info.channels }, (_, c) => new ChunkFiller(rows, sourceId, c, width));
+    const resamplers = asIs ? null : fillers.map(() => new Resampler(info.sampleRate, source.sampleRate));
     const framesARead = Math.floor(READ / info.frameBytes);
     const onsets = new OnsetFinder(source.sampleRate);
     const planes = fillers.map(() => new Float32Array(framesARead));

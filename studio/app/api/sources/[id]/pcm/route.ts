@@ -1,13 +1,13 @@
 import { z } from "zod";
 import { ApiError } from "@/server/errors";
-import { route } from "@/server/http";
+import { queryOf, route } from "@/server/http";
 import { readChunk } from "@/server/store";
 
 const Query = z.object({ chunk: z.coerce.number().int().min(0) });
 
 /** One chunk at the project's rate: 32-bit floats, all channels one after the other. It never changes once the recording is ready. */
 export const GET = route(async (request, { id }) => {
-  const { chunk } = Query.parse(Object.fromEntries(new URL(request.url).searchParams));
+  const { chunk } = queryOf(request, Query);
   const bytes = await readChunk(id, chunk);
   if (bytes.length === 0) throw new ApiError(404, "not-found", `Recording "${id}" has no chunk ${chunk}.`);
   return new Response(new Uint8Array(bytes), {

@@ -1,7 +1,7 @@
 import { PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
 import { z } from "zod";
 import { ApiError } from "@/server/errors";
-import { route } from "@/server/http";
+import { queryOf, route } from "@/server/http";
 import { getSource } from "@/server/sources";
 import { readPeakTile } from "@/server/store";
 
@@ -16,7 +16,7 @@ const Query = z.object({
 
 /** A tile of 1,024 peaks (min, max, RMS as 32-bit floats), all channels one after the other. */
 export const GET = route(async (request, { id }) => {
-  const { level, tile } = Query.parse(Object.fromEntries(new URL(request.url).searchParams));
+  const { level, tile } = queryOf(request, Query);
   const source = await getSource(id);
   if (source.status !== "ready") throw new ApiError(404, "not-found", "The recording is not ready yet.");
   const bytes = await readPeakTile(id, level, tile, source.length);
