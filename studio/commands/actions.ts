@@ -92,7 +92,7 @@ export function stepSeam(direction: 1 | -1): void {
   const from = findSeam(d, seamId)?.position ?? playhead;
   const next = direction > 0 ? seams.find((s) => s.position > from) : seams.findLast((s) => s.position < from);
   if (!next) return void toast(direction > 0 ? "There is no later seam." : "There is no earlier seam.", { id: "step" });
-  setView({ seamId: next.id, tab: "seam", trackId: next.trackId, playhead: next.position });
+  setView({ seamId: next.id, clipIds: new Set(), tab: "seam", trackId: next.trackId, playhead: next.position });
   reveal(next.position);
 }
 
@@ -306,6 +306,13 @@ export function stepTrack(direction: 1 | -1): void {
   const box = boxes[at < 0 ? (direction > 0 ? 0 : boxes.length - 1) : at + direction];
   if (!box) return;
   setView({ trackId: box.trackId });
+  revealTrack(box.trackId);
+}
+
+/** Scrolls a track into view, as little as needed. */
+export function revealTrack(trackId: string): void {
+  const box = laneBoxes(doc()).find((b) => b.trackId === trackId);
+  if (!box) return;
   const { scrollY, height } = view();
   if (box.top < scrollY) setView({ scrollY: box.top });
   else if (box.top + box.height > scrollY + height) setView({ scrollY: Math.min(mostScroll(doc()), box.top + box.height - height) });

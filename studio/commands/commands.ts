@@ -7,15 +7,11 @@ import { placePlayhead } from "@/timeline/range-gestures";
 import * as act from "./actions";
 import * as clip from "./clip-actions";
 import { copy, copySection, cut, insertSection, paste } from "./clipboard";
+import type { Command } from "./command";
 import * as listen from "./listening";
-
-/** Something that can be done, with its key. A key is written as it is pressed: Mod is Ctrl or Cmd. */
-export interface Command {
-  readonly id: string;
-  readonly title: string;
-  readonly keys: readonly string[];
-  run(): void;
-}
+import { removeMark } from "./marks";
+import { PANEL_COMMANDS } from "./panel-commands";
+import { TRACK_COMMANDS } from "./track-commands";
 
 const middle = (): number => {
   const { playhead, start, samplesPerPixel, width } = view();
@@ -214,6 +210,9 @@ export const COMMANDS: readonly Command[] = [
   { id: "track-taller", title: "The chosen track taller", keys: ["Alt+Shift+ArrowUp"], run: () => act.trackHeights(1.25, true) },
   { id: "track-lower", title: "The chosen track lower", keys: ["Alt+Shift+ArrowDown"], run: () => act.trackHeights(1 / 1.25, true) },
   { id: "theme", title: "Light or dark", keys: ["Mod+Shift+L"], run: () => setSettings({ theme: settings().theme === "day" ? "vat" : "day" }) },
+  ...TRACK_COMMANDS,
+  { id: "mark-remove", title: "Remove the chosen marker, or the section's name", keys: [], run: removeMark },
+  ...PANEL_COMMANDS,
   { id: "inspector", title: "Show or hide the inspector", keys: ["Shift+I"], run: () => setSettings({ inspector: !settings().inspector }) },
 ];
 

@@ -1,6 +1,6 @@
 import { beforeEach, describe, expect, it } from "vitest";
 import { COMMANDS, LOANS } from "./commands";
-import { commandOf, giveKey, keyOf, keysAsText, keysOf, ownKeys, readKeys, useKeys } from "./keys";
+import { commandOf, giveKey, keyOf, keysAsText, keysOf, ownKeys, pressed, readKeys, useKeys } from "./keys";
 
 describe("keys", () => {
   beforeEach(() => ownKeys());
@@ -23,6 +23,16 @@ describe("keys", () => {
     expect(duplicate && keysOf(duplicate)).toEqual([]);
     ownKeys();
     expect([commandOf("D")?.id, commandOf("U")?.id, keyOf("mute")]).toEqual(["duplicate", "mute", "U"]);
+  });
+  it("are the letter on the key where Alt makes another character of it", () => {
+    const press = (init: KeyboardEventInit): string => pressed(new KeyboardEvent("keydown", init));
+    expect(press({ key: "†", code: "KeyT", altKey: true })).toBe("Alt+T");
+    expect(press({ key: "ˇ", code: "KeyT", altKey: true, shiftKey: true })).toBe("Alt+Shift+T");
+    expect(press({ key: "‘", code: "BracketRight", altKey: true })).toBe("Alt+]");
+    expect(press({ key: "’", code: "BracketRight", altKey: true, shiftKey: true })).toBe("Alt+}");
+    expect(press({ key: "z", code: "KeyY", altKey: true })).toBe("Alt+Z");
+    expect(press({ key: "é", code: "Digit2" })).toBe("É");
+    expect([press({ key: "k", metaKey: true }), press({ key: "k", ctrlKey: true })]).toEqual(["Mod+K", "Mod+K"]);
   });
   it("are kept as text and read again; what is no set of keys is refused and changes nothing", () => {
     giveKey("split", "Alt+S", false);

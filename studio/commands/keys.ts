@@ -1,6 +1,7 @@
 import { create } from "zustand";
 import { persist } from "zustand/middleware";
-import { COMMANDS, type Command } from "./commands";
+import type { Command } from "./command";
+import { COMMANDS } from "./commands";
 
 /** Keys that a person gave to commands, by command; what is not there has its own keys. */
 interface KeySet {
@@ -68,6 +69,8 @@ export const keyText = (key: string): string =>
     .replace("Mod", "Ctrl")
     .replace("ArrowRight", "→")
     .replace("ArrowLeft", "←")
+    .replace("ArrowUp", "↑")
+    .replace("ArrowDown", "↓")
     .replace(/Page(Up|Down)/, "Page $1");
 
 /** The first key of a command, as a person reads it; empty when it has none. */
@@ -76,9 +79,14 @@ export function keyOf(id: string): string {
   return keyText((command && keysOf(command)[0]) ?? "");
 }
 
+const BRACKETS: Readonly<Record<string, readonly [string, string]>> = { BracketLeft: ["[", "{"], BracketRight: ["]", "}"] };
+/** The character on a key where Alt makes another of it, as some keyboards do. */
+const plain = (e: KeyboardEvent): string => BRACKETS[e.code]?.[e.shiftKey ? 1 : 0] ?? /^(?:Key|Digit)(.)$/.exec(e.code)?.[1] ?? e.key;
+
 /** A key press as it is written. */
 export function pressed(e: KeyboardEvent): string {
-  const named = e.key === " " ? "Space" : e.key.length === 1 ? e.key.toUpperCase() : e.key;
+  const typed = e.altKey && !/^[\x20-\x7e]$/.test(e.key) && e.key.length === 1 ? plain(e) : e.key;
+  const named = typed === " " ? "Space" : typed.length === 1 ? typed.toUpperCase() : typed;
   // A character that needs Shift, such as "+", is its own key; letters and names carry it.
   const shift = e.shiftKey && (named.length > 1 || /[A-Z]/.test(named));
   return `${e.ctrlKey || e.metaKey ? "Mod+" : ""}${e.altKey ? "Alt+" : ""}${shift ? "Shift+" : ""}${named}`;

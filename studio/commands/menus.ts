@@ -144,15 +144,17 @@ export function laneItems(zone: Zone, at: number): MenuItem[] {
 export function rulerItems(at: number, markId: string | null): MenuItem[] {
   const marker = markId ? doc().markers.get(markId) : undefined;
   const section = markId ? doc().sections.get(markId) : undefined;
-  if (marker)
+  if (marker) {
+    setView({ markId: marker.id });
     return [
       { label: `Playhead to ${marker.name}`, run: () => placePlayhead(marker.position) },
       of("next-marker"),
       of("previous-marker"),
       of("between-markers"),
       "-",
-      { label: "Remove the marker", danger: true, run: () => void session().edit([{ type: "remove-marker", id: marker.id }]) },
+      of("mark-remove", "Remove the marker", true),
     ];
+  }
   if (section) {
     setView({ markId: section.id });
     const over = { start: section.start, end: section.end, trackIds: doc().piece.trackOrder };
@@ -171,7 +173,7 @@ export function rulerItems(at: number, markId: string | null): MenuItem[] {
         danger: true,
         run: () => void session().edit([{ type: "remove-time", start: section.start, end: section.end }], `Remove ${section.name}`),
       },
-      { label: "Remove the section's name", run: () => void session().edit([{ type: "remove-section", id: section.id }]) },
+      of("mark-remove", "Remove the section's name"),
     ];
   }
   return [markerHere(at), ...listenHere(at), "-", sectionHere(at), of("insert-time"), of("remove-time"), "-", of("loop"), of("section")];
@@ -186,29 +188,18 @@ export function headItems(trackId: string): MenuItem[] {
   const index = doc().piece.trackOrder.indexOf(trackId);
   const hidden = [...doc().tracks.values()].filter((t) => t.hidden);
   return [
-    { label: track.mute ? "Unmute" : "Mute", run: () => set({ mute: !track.mute }) },
+    of("track-mute", track.mute ? "Unmute" : "Mute"),
     { label: track.solo ? "Take off solo" : "Solo", run: () => set({ solo: !track.solo }) },
     of("select-track"),
     "-",
-    { label: "Add a track below", run: () => void session().edit([{ type: "add-track", index: index + 1 }]) },
-    { label: "Duplicate track", run: () => void session().edit([{ type: "duplicate-track", trackId }]) },
-    { label: "Move up", off: index === 0, run: () => void session().edit([{ type: "move-track", trackId, index: index - 1 }]) },
-    {
-      label: "Move down",
-      off: index === doc().piece.trackOrder.length - 1,
-      run: () => void session().edit([{ type: "move-track", trackId, index: index + 1 }]),
-    },
+    of("track-add", "Add a track below"),
+    of("track-duplicate"),
+    ...(index > 0 ? [of("track-up", "Move up")] : []),
+    ...(index < doc().piece.trackOrder.length - 1 ? [of("track-down", "Move down")] : []),
     ...(track.link ? [of("links"), { label: "Take the link off", run: () => set({ link: null }) }] : []),
     "-",
-    { label: "Hide track", run: () => set({ hidden: true }) },
-    ...(hidden.length
-      ? [
-          {
-            label: hidden.length === 1 ? `Show ${hidden[0].name}` : `Show ${hidden.length} hidden tracks`,
-            run: () => void session().edit([{ type: "set-track", trackIds: hidden.map((t) => t.id), hidden: false }], "Show hidden tracks"),
-          },
-        ]
-      : []),
-    { label: "Remove track", danger: true, run: () => void session().edit([{ type: "remove-track", trackId }]) },
+    of("track-hide"),
+    ...(hidden.length ? [of("tracks-show", hidden.length === 1 ? `Show ${hidden[0].name}` : `Show ${hidden.length} hidden tracks`)] : []),
+    of("track-remove", undefined, true),
   ];
 }

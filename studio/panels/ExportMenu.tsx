@@ -50,7 +50,7 @@ export function ExportMenu() {
       align="end"
       width={320}
       trigger={
-        <Button look="main" className="ml-1">
+        <Button look="main" className="ml-1" data-testid="export">
           Export
         </Button>
       }

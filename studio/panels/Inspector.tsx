@@ -7,6 +7,7 @@ import { useSettings } from "@/state/settings";
 import { useMedia } from "@/state/use-media";
 import { type InspectorTab, setView, useView } from "@/state/view";
 import { countSeams } from "@/timeline/seam-classes";
+import { useWhenIdle } from "@/ui/use-when-idle";
 import { ClipTab } from "./inspector/ClipTab";
 import { HistoryTab } from "./inspector/HistoryTab";
 import { MarksTab } from "./inspector/MarksTab";
@@ -50,16 +51,26 @@ export function Inspector() {
   );
 }
 
+const compact = new Intl.NumberFormat("en-GB", { notation: "compact", maximumFractionDigits: 1 });
+/** A count that fits its place however large the piece is. */
+const short = (n: number): string => (n < 10_000 ? String(n) : compact.format(n));
+
 function SeamCheckFoot() {
-  const doc = useSession((s) => s.doc);
+  // Counting every seam of a large piece comes after what is worked on.
+  const doc = useWhenIdle(useSession((s) => s.doc));
   const open = useSettings((s) => s.seamCheck);
   useMedia();
-  const counts = countSeams(doc);
+  const counts = doc && countSeams(doc);
   return (
     <div className="flex h-10 shrink-0 items-center gap-2 whitespace-nowrap border-line border-t px-3.5">
       <span className="min-w-0 truncate font-semibold">Seam check</span>
       <span className="num ml-auto shrink-0 text-sm" data-testid="seam-counts">
-        <span className={counts.raw ? "font-semibold text-madder" : ""}>{counts.raw} raw</span> · {counts.smooth + counts.blended} smooth
+        {counts && (
+          <>
+            <span className={counts.raw ? "font-semibold text-madder" : ""}>{short(counts.raw)} raw</span> · {short(counts.smooth + counts.blended)}{" "}
+            smooth
+          </>
+        )}
       </span>
       <button
         type="button"

@@ -3,7 +3,8 @@ import { X } from "lucide-react";
 import { Dialog } from "radix-ui";
 import { useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
-import { COMMANDS, type Command } from "@/commands/commands";
+import type { Command } from "@/commands/command";
+import { COMMANDS } from "@/commands/commands";
 import { commandOf, giveKey, keysAsText, keysOf, keyText, ownKeys, pressed, readKeys, takeKeys, useKeys } from "@/commands/keys";
 import { setView, useView } from "@/state/view";
 import { Button, Key } from "@/ui/controls";
@@ -16,6 +17,7 @@ export function KeySheet() {
   const [asking, setAsking] = useState<string | null>(null);
   const [clash, setClash] = useState<{ id: string; key: string; had: Command } | null>(null);
   const file = useRef<HTMLInputElement>(null);
+  const field = useRef<HTMLInputElement>(null);
   const list = COMMANDS.filter((c) => `${c.title} ${keysOf(c).map(keyText).join(" ")}`.toLowerCase().includes(search.toLowerCase()));
   useEffect(() => {
     if (!asking) return;
@@ -56,6 +58,10 @@ export function KeySheet() {
           aria-describedby={undefined}
           onInteractOutside={(e) => e.preventDefault()}
           onEscapeKeyDown={(e) => asking && e.preventDefault()}
+          onOpenAutoFocus={(e) => {
+            e.preventDefault();
+            field.current?.focus();
+          }}
           className="fixed top-[64px] right-4 bottom-10 z-40 flex w-[460px] max-w-[94vw] flex-col rounded-lg border border-line bg-raised shadow-float outline-none"
         >
           <div className="flex items-center justify-between px-4 pt-3 pb-2">
@@ -66,6 +72,7 @@ export function KeySheet() {
           </div>
           <div className="px-4 pb-2">
             <input
+              ref={field}
               aria-label="Search commands and keys"
               placeholder="Search commands and keys"
               value={search}
@@ -118,8 +125,9 @@ export function KeySheet() {
                 ) : (
                   <button
                     type="button"
+                    disabled={command.keys.length === 0}
                     aria-label={`Take the keys off ${command.title}`}
-                    className="shrink-0 rounded-sm px-1 text-ink-3 hover:text-ink"
+                    className="shrink-0 rounded-sm px-1 text-ink-3 hover:text-ink disabled:invisible"
                     onClick={() => takeKeys(command.id)}
                   >
                     ×

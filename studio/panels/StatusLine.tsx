@@ -7,8 +7,10 @@ import { selectedBundle } from "@/commands/clip-actions";
 import { useMeters } from "@/engine/transport";
 import { useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
+import { useMedia } from "@/state/use-media";
 import { useView } from "@/state/view";
 import { HEAD_WIDTH } from "@/timeline/geometry";
+import { findSeam, seamClass } from "@/timeline/seam-classes";
 import { Key } from "@/ui/controls";
 import { LevelBar } from "./LevelBar";
 
@@ -52,6 +54,7 @@ function EngineState({ rate }: { rate: number }) {
   const engine = useMeters((m) => m.engine);
   const starved = useMeters((m) => m.starved);
   const missing = useMeters((m) => m.missing);
+  const waiting = useMeters((m) => m.waiting);
   const starvedAt = useMeters((m) => m.starvedAt);
   const [seen, setSeen] = useState(0);
   const [now, setNow] = useState(0);
@@ -66,11 +69,13 @@ function EngineState({ rate }: { rate: number }) {
   const wrong =
     engine === "no device"
       ? "no sound device"
-      : missing
-        ? "sound is missing: the server does not answer"
-        : starving
-          ? "the sound can't keep up: waiting for it"
-          : null;
+      : waiting
+        ? "waiting for the sound: the server is slow"
+        : missing
+          ? "sound is missing: the server does not answer"
+          : starving
+            ? "the sound can't keep up: waiting for it"
+            : null;
   return (
     <span className="flex items-center gap-2.5" data-testid="engine" data-engine={wrong ? "wrong" : engine}>
       <span className="flex w-[72px] flex-col gap-[2px]" role="img" aria-label="Level of what is heard, left and right">
@@ -137,31 +142,43 @@ function MasterPeak() {
   );
 }
 
+/** What is selected, in words; told to a screen reader whenever it changes. */
 function Selection() {
   const doc = useSession((s) => s.doc);
   const range = useView((v) => v.range);
   const ids = useView((v) => v.clipIds);
   const picking = useView((v) => v.picking);
+  const seamId = useView((v) => v.seamId);
+  const markId = useView((v) => v.markId);
+  const trackId = useView((v) => v.trackId);
+  useMedia();
   const base = timebaseOf(doc);
-  if (range) {
-    return (
-      <span className="num" data-testid="selection">
-        Range {formatBars(range.start, base)} – {formatBars(range.end, base)} &nbsp;{formatLength(range.end - range.start, doc.sampleRate)} &nbsp;
-        {range.trackIds.length === 1 ? "1 track" : `${range.trackIds.length} tracks`}
-      </span>
-    );
-  }
-  const clips = [...ids].map((id) => doc.clips.get(id)).filter((c) => c !== undefined);
-  if (clips.length === 0)
-    return <span data-testid="selection">{picking ? "Picking: each click adds a clip or takes it out" : "Nothing selected"}</span>;
-  const bundle = selectedBundle();
-  const tracks = new Set(clips.map((c) => c.trackId)).size;
-  const [from, to] = [Math.min(...clips.map((c) => c.start)), Math.max(...clips.map(clipEnd))];
+  const counted = (n: number, one: string): string => `${n} ${one}${n === 1 ? "" : "s"}`;
+  const words = (): string => {
+    if (range) {
+      const long = formatLength(range.end - range.start, doc.sampleRate);
+      return `Range ${formatBars(range.start, base)} – ${formatBars(range.end, base)}  ${long}  ${counted(range.trackIds.length, "track")}`;
+    }
+    const clips = [...ids].map((id) => doc.clips.get(id)).filter((c) => c !== undefined);
+    if (clips.length > 0) {
+      const tracks = new Set(clips.map((c) => c.trackId)).size;
+      const [from, to] = [Math.min(...clips.map((c) => c.start)), Math.max(...clips.map(clipEnd))];
+      const what = counted(clips.length, "clip");
+      const named = selectedBundle() ? `Bundle of ${what}` : clips.length === 1 ? `${what}, ${clips[0].name}` : what;
+      return `${named}${tracks > 1 ? ` on ${tracks} tracks` : ""} ${formatBars(from, base)} – ${formatBars(to, base)}  ${formatLength(to - from, doc.sampleRate)}`;
+    }
+    if (picking) return "Picking: each click adds a clip or takes it out";
+    const seam = findSeam(doc, seamId);
+    if (seam) return `Seam at ${formatBars(seam.position, base)}, ${seamClass(doc, seam)}`;
+    const mark = doc.markers.get(markId ?? "") ?? doc.sections.get(markId ?? "");
+    if (mark)
+      return `${"position" in mark ? "Marker" : "Section"} ${mark.name} at ${formatBars("position" in mark ? mark.position : mark.start, base)}`;
+    const track = doc.tracks.get(trackId ?? "");
+    return track ? `Track ${track.name}, ${counted(doc.lanes.get(track.id)?.clips.length ?? 0, "clip")}` : "Nothing selected";
+  };
   return (
-    <span className="num" data-testid="selection">
-      {bundle ? `Bundle of ${clips.length === 1 ? "1 clip" : `${clips.length} clips`}` : clips.length === 1 ? "1 clip" : `${clips.length} clips`}
-      {tracks > 1 && ` on ${tracks} tracks`} {formatBars(from, base)} – {formatBars(to, base)} &nbsp;
-      {formatLength(to - from, doc.sampleRate)}
+    <span role="status" className="min-w-0 truncate whitespace-pre tabular-nums" data-testid="selection">
+      {words()}
     </span>
   );
 }

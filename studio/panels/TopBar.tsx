@@ -20,7 +20,7 @@ export function TopBar() {
   return (
     <header className="grid grid-cols-[1fr_auto_1fr] items-center gap-4 px-3">
       <div className="flex min-w-0 items-center gap-2.5">
-        <Link href="/" aria-label="All projects" className="flex items-center gap-2.5">
+        <Link href="/" prefetch={false} aria-label="All projects" className="flex items-center gap-2.5">
           <Mark />
           <span className="whitespace-nowrap font-semibold text-[14px] max-[1180px]:hidden">Wet Thread</span>
         </Link>

@@ -20,6 +20,10 @@ import { RulerLabels } from "./RulerLabels";
 /** Pixels that a press on a head may wander before it drags the track. */
 const DRAG_PIXELS = 5;
 
+/** Heads this near to what is in view are in the page too; before the lanes know their height, so much is taken to be in view. */
+const SPARE = 80;
+const FIRST_HEIGHT = 700;
+
 type Switch = "mute" | "solo";
 
 /** Buttons that a pointer went over while it was down: all are set as the first. */
@@ -65,7 +69,7 @@ export function TrackHeads() {
       >
         <div className="relative min-h-0 flex-1 overflow-hidden">
           {boxes
-            .filter((box) => box.top + box.height > scrollY && box.top < scrollY + Math.max(height, 2000))
+            .filter((box) => box.top + box.height > scrollY - SPARE && box.top < scrollY + (height || FIRST_HEIGHT) + SPARE)
             .map((box) => (
               <div key={box.trackId} data-track={box.trackId} className="absolute inset-x-0" style={{ top: box.top - scrollY, height: box.height }}>
                 <Head

@@ -8,7 +8,8 @@ export const TOOLS = ["pointer", "range", "split", "shift", "stamp", "mute", "er
 export type Tool = (typeof TOOLS)[number];
 export const FOLLOWS = ["page", "centre", "stay"] as const;
 export type Follow = (typeof FOLLOWS)[number];
-export type InspectorTab = "clip" | "seam" | "track" | "marks" | "history" | "sources";
+export const INSPECTOR_TABS = ["clip", "seam", "track", "marks", "history", "sources"] as const;
+export type InspectorTab = (typeof INSPECTOR_TABS)[number];
 
 export interface TimeRange {
   readonly start: number;

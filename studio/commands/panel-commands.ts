@@ -1,0 +1,79 @@
+import { clipEnd } from "@wet-thread/core/model/schema";
+import { toast } from "sonner";
+import { session } from "@/state/session";
+import { setSettings, settings } from "@/state/settings";
+import { INSPECTOR_TABS, type InspectorTab, setView, view } from "@/state/view";
+import { CLOTH_TOP, laneBoxes, RAIL } from "@/timeline/geometry";
+import { findSeam } from "@/timeline/seam-classes";
+import { reveal, revealTrack, selectedClips } from "./actions";
+import type { Command } from "./command";
+
+/** Focuses the first element of a kind once what was just asked for is drawn. */
+function focusSoon(selector: string): void {
+  requestAnimationFrame(() => requestAnimationFrame(() => document.querySelector<HTMLElement>(selector)?.focus()));
+}
+
+function showTab(tab: InspectorTab): void {
+  if (!settings().inspector) setSettings({ inspector: true });
+  setView({ tab });
+  focusSoon("[role=tab][data-state=active]");
+}
+
+function stepTab(direction: 1 | -1): void {
+  const n = INSPECTOR_TABS.length;
+  showTab(INSPECTOR_TABS[(INSPECTOR_TABS.indexOf(view().tab) + direction + n) % n]);
+}
+
+const TAB_TITLES: Readonly<Record<InspectorTab, string>> = {
+  clip: "Inspector: the clip",
+  seam: "Inspector: the seam",
+  track: "Inspector: the track",
+  marks: "Inspector: markers and sections",
+  history: "Inspector: the history",
+  sources: "Inspector: the recordings",
+};
+
+/** Where the menu of what is selected opens: an element, and a place on it in the lanes' own pixels where it is the lanes. */
+function placeOfSelection(): { selector: string; x?: number; y?: number } | null {
+  const { doc } = session();
+  const { seamId, range, markId, trackId, playhead } = view();
+  const [clip] = selectedClips();
+  const seam = findSeam(doc, seamId);
+  if (markId) return { selector: `[data-mark="${markId}"]` };
+  if (!seam && !clip && !range && trackId) return { selector: `[data-track="${trackId}"]` };
+  const lane = seam?.trackId ?? clip?.trackId ?? range?.trackIds[0] ?? laneBoxes(doc)[0]?.trackId;
+  if (!lane) return null;
+  const at = seam?.position ?? (clip ? (clip.start + clipEnd(clip)) / 2 : range ? (range.start + range.end) / 2 : playhead);
+  // A clip's or range's own place may be in view though its middle is not.
+  const { start, width, samplesPerPixel } = view();
+  const [from, to] = clip ? [clip.start, clipEnd(clip)] : range ? [range.start, range.end] : [at, at];
+  const shown = Math.max(from, Math.min(to, Math.max(start, Math.min(start + width * samplesPerPixel, at))));
+  reveal(shown);
+  revealTrack(lane);
+  const box = laneBoxes(doc).find((b) => b.trackId === lane);
+  if (!box) return null;
+  const top = box.top - view().scrollY;
+  const x = (shown - view().start) / view().samplesPerPixel;
+  const y = seam ? top + box.height - RAIL / 2 - 1 : top + CLOTH_TOP + (box.height - CLOTH_TOP - RAIL) / 2;
+  return { selector: "[data-testid=lanes]", x, y };
+}
+
+/** Opens the menu of what is selected, as a right click on it would. */
+function openMenu(): void {
+  const place = placeOfSelection();
+  const element = place && document.querySelector<HTMLElement>(place.selector);
+  if (!place || !element) return void toast("There is nothing here yet to have a menu.", { id: "select" });
+  const r = element.getBoundingClientRect();
+  const [clientX, clientY] = [r.left + (place.x ?? Math.min(20, r.width / 2)), r.top + (place.y ?? Math.min(12, r.height / 2))];
+  element.dispatchEvent(new MouseEvent("contextmenu", { bubbles: true, cancelable: true, button: 2, clientX, clientY }));
+}
+
+/** Ways to panels and menus for the keyboard. */
+export const PANEL_COMMANDS: readonly Command[] = [
+  { id: "menu", title: "Menu of what is selected", keys: ["ContextMenu", "Alt+Enter"], run: openMenu },
+  { id: "mode-line", title: "Go to the mode line", keys: ["Alt+M"], run: () => focusSoon("[data-testid=mode-line] button") },
+  { id: "export", title: "Export …", keys: ["Mod+E"], run: () => document.querySelector<HTMLElement>("[data-testid=export]")?.click() },
+  { id: "next-tab", title: "Inspector: next page", keys: ["Alt+I"], run: () => stepTab(1) },
+  { id: "previous-tab", title: "Inspector: previous page", keys: ["Alt+Shift+I"], run: () => stepTab(-1) },
+  ...INSPECTOR_TABS.map((tab) => ({ id: `tab-${tab}`, title: TAB_TITLES[tab], keys: [], run: () => showTab(tab) })),
+];
