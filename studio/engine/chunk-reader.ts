@@ -6,6 +6,9 @@ import type { PcmReader } from "@wet-thread/core/render/reader";
 /** Chunks of recordings kept. */
 const MOST_CHUNKS = 400;
 
+/** A chunk that takes longer than this counts as not there, and is asked for anew. */
+const LONGEST_MS = 15_000;
+
 /** Reads recordings in a worker: chunks are fetched beforehand and the ones used last are kept. */
 export class ChunkReader implements PcmReader {
   private readonly chunks = new Map<string, Float32Array>();
@@ -39,7 +42,7 @@ export class ChunkReader implements PcmReader {
   private fetchChunk(key: string, sourceId: string, index: number): Promise<void> {
     const done = (async () => {
       try {
-        const answer = await fetch(`/api/sources/${sourceId}/pcm?chunk=${index}`);
+        const answer = await fetch(`/api/sources/${sourceId}/pcm?chunk=${index}`, { signal: AbortSignal.timeout(LONGEST_MS) });
         if (!answer.ok) return;
         this.chunks.set(key, new Float32Array(await answer.arrayBuffer()));
         for (const old of this.chunks.keys()) {

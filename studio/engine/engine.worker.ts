@@ -18,6 +18,8 @@ const GLIDE = 240;
 const SCRUB_AHEAD = 2048;
 /** How far ahead chunks of recordings are fetched, in seconds. */
 const FETCH_AHEAD_SECONDS = 4;
+/** Sound that takes longer than this to come, in ms, is waited for in words. */
+const WAITS_MS = 700;
 
 const port = self as unknown as { postMessage(message: FromEngine): void; onmessage: ((e: MessageEvent<ToEngine>) => void) | null };
 
@@ -78,8 +80,15 @@ class Engine {
   }
 
   private async prepare(position: number, frames: number): Promise<void> {
-    const spans = spansNeeded(this.doc, position, position + frames);
-    await this.reader.prepare(spans);
+    const { session } = this;
+    let told = false;
+    const slow = setTimeout(() => {
+      told = session === this.session;
+      if (told) port.postMessage({ type: "waiting", on: true });
+    }, WAITS_MS);
+    await this.reader.prepare(spansNeeded(this.doc, position, position + frames));
+    clearTimeout(slow);
+    if (told) port.postMessage({ type: "waiting", on: false });
   }
 
   private prefetch(position: number): void {

@@ -30,6 +30,8 @@ export type FromEngine =
   | { readonly type: "anchor"; readonly frame: number; readonly position: number }
   | { readonly type: "reached"; readonly frame: number }
   | { readonly type: "swapped"; readonly frame: number }
+  /** Playing stands still until sound has come from the server. */
+  | { readonly type: "waiting"; readonly on: boolean }
   | {
       readonly type: "meters";
       readonly tracks: Readonly<Record<string, number>>;

@@ -17,14 +17,16 @@ export interface Meters {
   readonly starvedAt: number;
   /** Sound that should be heard now has not come from the server. */
   readonly missing: boolean;
+  /** Playing stands still until sound has come from the server. */
+  readonly waiting: boolean;
   /** "off" until first played, "on", or why there is no sound. */
   readonly engine: "off" | "on" | "no device" | "restarted";
 }
-const SILENT = { tracks: {}, left: 0, right: 0, missing: false } as const;
+const SILENT = { tracks: {}, left: 0, right: 0, missing: false, waiting: false } as const;
 export const useMeters = create<Meters>(() => ({ ...SILENT, starved: 0, starvedAt: Number.NEGATIVE_INFINITY, engine: "off" }));
 
-/** How long after the page was opened the engine gets the piece, if it is not wanted before. */
-const HAND_OVER_MS = 400;
+/** The engine gets the piece when the page has a moment, at the latest after this, or when it is wanted. */
+const HAND_OVER_MS = 3000;
 
 const metronomeGain = (): number => {
   const { on, gain } = settings().metronome;
@@ -82,7 +84,7 @@ export class Transport {
     };
     // A large piece takes a moment to hand over: the first drawing goes before it, unless sound is wanted at once.
     this.handedOver = false;
-    setTimeout(() => this.handOver(), HAND_OVER_MS);
+    requestIdleCallback(() => this.handOver(), { timeout: HAND_OVER_MS });
     return worker;
   }
 
@@ -142,6 +144,7 @@ export class Transport {
       if (ranDry || Atomics.load(this.ring.header, HEADER.playing) === 1)
         useMeters.setState({ ...message, ...(ranDry ? { starvedAt: performance.now() } : {}) });
     }
+    if (message.type === "waiting") useMeters.setState({ waiting: message.on && view().playing });
     if (message.type === "reached") this.stopFrame = message.frame;
   }
 

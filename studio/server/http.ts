@@ -76,6 +76,8 @@ function hasToken(request: Request): boolean {
   return token !== undefined && token !== "" && same(request.headers.get("authorization") ?? "", `Bearer ${token}`);
 }
 
+const LOOPBACK = /^(localhost|127\.\d+\.\d+\.\d+|\[::1\])(:\d+)?$/;
+
 /**
  * State-changing requests come from the same origin, from a program (which sends no origin), or with the API's token. A browser
  * always names the origin of such a request, so a page elsewhere can't edit behind a person's back.
@@ -83,7 +85,7 @@ function hasToken(request: Request): boolean {
 function checkOrigin(request: Request): void {
   const { headers } = request;
   const host = headers.get("host") ?? "";
-  if (!process.env.WET_THREAD_PASSPHRASE && !/^(localhost|127\.\d+\.\d+\.\d+|\[::1\])(:\d+)?$/.test(host))
+  if (!process.env.WET_THREAD_PASSPHRASE && !LOOPBACK.test(host))
     throw new ApiError(403, "host", "This server answers on its loopback address only.");
   if (request.method === "GET" || request.method === "HEAD" || hasToken(request)) return;
   const origin = headers.get("origin");
@@ -123,6 +125,31 @@ export async function bodyOf<S extends z.ZodType>(request: Request, schema: S): 
     throw new ApiError(400, "malformed", "The body is not JSON. Nothing was changed.", { path: "", kept: "Nothing was changed." });
   }
   return schema.parse(value);
+}
+
+/** The address's parameters by a schema. Throws ZodError. */
+export const queryOf = <S extends z.ZodType>(request: Request, schema: S): z.output<S> =>
+  schema.parse(Object.fromEntries(new URL(request.url).searchParams));
+
+/** Answers as bytes, by what they answer; the ones asked for last. */
+const written = new Map<string, { readonly stamp: string; readonly bytes: Uint8Array<ArrayBuffer> }>();
+const MOST_WRITTEN = 8;
+
+/**
+ * Answers with JSON that stays the same as long as its stamp does: written once, since for a large piece that takes longer than anything
+ * else about opening it. It goes unpacked to this very machine, where packing only costs time.
+ */
+export function writtenJson(request: Request, name: string, stamp: string, make: () => unknown): Response {
+  let known = written.get(name);
+  if (known?.stamp !== stamp) known = { stamp, bytes: new TextEncoder().encode(JSON.stringify(make())) };
+  written.delete(name);
+  written.set(name, known);
+  for (const old of written.keys()) {
+    if (written.size <= MOST_WRITTEN) break;
+    written.delete(old);
+  }
+  const keep = LOOPBACK.test(request.headers.get("host") ?? "") ? "no-store, no-transform" : "no-store";
+  return new Response(known.bytes, { headers: { "content-type": "application/json; charset=utf-8", "cache-control": keep } });
 }
 
 /** Answers with part or all of some stored bytes, honouring a Range header (RFC 9110, 14). */

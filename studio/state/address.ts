@@ -84,7 +84,8 @@ export function followAddress(): () => void {
   const write = (): void => {
     const { project, versionId } = session().store.getState();
     written = `#${addressOf(view())}`;
-    window.history.replaceState(null, "", `/p/${project.id}?version=${versionId}${written}`);
+    // The browser's own: the framework's would look through the whole page for what a new address changes, and nothing does.
+    History.prototype.replaceState.call(window.history, window.history.state, "", `/p/${project.id}?version=${versionId}${written}`);
   };
   const changed = (): void => {
     // What comes back as it was written is no wish to go anywhere.

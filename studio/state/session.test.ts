@@ -1,5 +1,6 @@
 import { applyEdits, type Edit } from "@wet-thread/core/edit/registry";
 import { dataOf, documentFrom, NEW_PIECE } from "@wet-thread/core/model/document";
+import { toast } from "sonner";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { Session, type VersionAnswer } from "./session";
 
@@ -33,7 +34,7 @@ class Server {
         sources: [],
         versions: [{ id: "v", name: "V", revision: 0, changedAt: "" }],
       });
-    if (path.endsWith("/history")) return json({ steps: [] });
+    if (path.includes("/history")) return json({ steps: [], earlier: 0 });
     if (path.includes("/steps?after="))
       return json({ revision: this.steps.length, steps: this.steps.filter((s) => s.revision > Number(path.split("=")[1])) });
     if (path.endsWith("/edits")) {
@@ -54,6 +55,8 @@ class Server {
 }
 
 let server: Server;
+const told = vi.spyOn(toast, "info");
+const wrong = vi.spyOn(toast, "error");
 const addTrack = (id: string): Edit => ({ type: "add-track", id });
 const order = (s: Session) => s.doc.piece.trackOrder;
 const saved = (s: Session) => vi.waitFor(() => expect(s.store.getState().save).toBe("saved"), { timeout: 8000, interval: 5 });
@@ -61,6 +64,8 @@ const saved = (s: Session) => vi.waitFor(() => expect(s.store.getState().save).t
 beforeEach(() => {
   server = new Server();
   localStorage.clear();
+  told.mockClear();
+  wrong.mockClear();
   vi.stubGlobal("fetch", (path: string, init?: RequestInit) => server.answer(path, init));
   vi.stubGlobal(
     "EventSource",
@@ -87,6 +92,9 @@ describe("a session", () => {
     await saved(s);
     expect(order(s)).toEqual(["theirs", "mine"]);
     expect(dataOf(s.doc)).toEqual(dataOf(server.doc));
+    expect(told.mock.calls).toEqual([
+      ["“theirs” came from elsewhere meanwhile.", expect.objectContaining({ description: "Your own step goes on top." })],
+    ]);
     s.close();
   });
   it("drops a step of its own that no longer fits, and keeps the rest", async () => {
@@ -96,6 +104,8 @@ describe("a session", () => {
     s.edit([{ type: "rename-track", trackId: "a", name: "Lost" }]);
     s.edit([{ type: "rename-track", trackId: "b", name: "Kept" }]);
     await saved(s);
+    expect(told.mock.calls[0][0]).toBe("“remove” came from elsewhere meanwhile.");
+    expect(wrong.mock.calls[0][0]).toContain("“Rename track Lost” no longer fits after changes made elsewhere");
     expect(s.doc.tracks.get("b")?.name).toBe("Kept");
     expect(dataOf(s.doc)).toEqual(dataOf(server.doc));
     s.close();
@@ -119,6 +129,24 @@ describe("a session", () => {
     await saved(s);
     expect(server.steps).toHaveLength(1);
     s.close();
+  });
+  it("brings back a step whose answer was lost with the tab, without doing or showing it twice", async () => {
+    const first = await Session.open("p");
+    first.edit([addTrack("a")]);
+    await saved(first);
+    server.deaf = true;
+    first.edit([{ type: "duplicate-track", trackId: "a" }]);
+    await vi.waitFor(() => expect(server.steps).toHaveLength(2));
+    first.close();
+    server.do([addTrack("theirs")], "theirs");
+    const second = await Session.open("p");
+    const shown: number[] = [order(second).length];
+    second.store.subscribe((s) => shown.push(s.doc.piece.trackOrder.length));
+    await saved(second);
+    expect(Math.max(...shown)).toBe(3);
+    expect(dataOf(second.doc)).toEqual(dataOf(server.doc));
+    expect(wrong).not.toHaveBeenCalled();
+    second.close();
   });
   it("brings back what a closed tab could not send", async () => {
     const first = await Session.open("p");

@@ -1,6 +1,8 @@
 import { EditError } from "@wet-thread/core/edit/errors";
 import { applyEdits, type Edit, newKey, type Outcome } from "@wet-thread/core/edit/registry";
-import { applyChanges, type Change, type Document, documentFrom } from "@wet-thread/core/model/document";
+import { type StoredChange, wholeChanges } from "@wet-thread/core/edit/stored-change";
+import type { StepSummary } from "@wet-thread/core/edit/summary";
+import { applyChanges, type Document, documentFrom } from "@wet-thread/core/model/document";
 import type { SourceInfo, VersionData } from "@wet-thread/core/model/schema";
 import { toast } from "sonner";
 import { createStore, useStore } from "zustand";
@@ -15,12 +17,14 @@ export interface HistoryRow {
   readonly state: "done" | "undone";
   readonly at: string;
   readonly size: number;
+  /** Null for steps of an older release. */
+  readonly summary: StepSummary | null;
 }
 
 interface StepResult {
   readonly revision: number;
   readonly name: string;
-  readonly changes: Change[];
+  readonly changes: StoredChange[];
 }
 
 interface MissedStep extends StepResult {
@@ -38,6 +42,8 @@ export interface SessionState {
   readonly doc: Document;
   readonly sources: ReadonlyMap<string, SourceRow>;
   readonly history: readonly HistoryRow[];
+  /** How many steps lie before those of `history`. */
+  readonly earlier: number;
   readonly unsent: readonly UnsentStep[];
   readonly save: SaveState;
   readonly savedAt: Date | null;
@@ -45,6 +51,8 @@ export interface SessionState {
 
 export type VersionAnswer = Omit<VersionData, "piece"> & VersionData["piece"] & { id: string; projectId: string; name: string; revision: number };
 
+/** Steps that the history lists until all are asked for. */
+const LISTED_STEPS = 100;
 const RETRY_MS = [300, 600, 1200, 2500, 5000];
 
 /** True, having said so, while the view is locked. */
@@ -56,6 +64,21 @@ function refusedByLock(): boolean {
 
 const infoOf = (rows: Iterable<SourceRow>): ReadonlyMap<string, SourceInfo> =>
   new Map([...rows].filter((s) => s.status === "ready").map((s) => [s.id, { id: s.id, name: s.name, length: s.length, channels: s.channels }]));
+
+const MOST_NAMED = 3;
+/** Steps that came from elsewhere, by name. */
+function came(steps: readonly MissedStep[]): string {
+  const names = steps.slice(0, MOST_NAMED).map((s) => `${s.kind === "undo" ? "undoing " : s.kind === "redo" ? "redoing " : ""}“${s.name}”`);
+  const more = steps.length - names.length;
+  return `${names.join(", ")}${more > 0 ? ` and ${more} more` : ""} came`;
+}
+
+const sameInfo = (a: ReadonlyMap<string, SourceInfo>, b: ReadonlyMap<string, SourceInfo>): boolean =>
+  a.size === b.size &&
+  [...a.values()].every((x) => {
+    const y = b.get(x.id);
+    return y !== undefined && x.name === y.name && x.length === y.length && x.channels === y.channels;
+  });
 
 /**
  * One open version. Edits apply at once here and go to the server in order; the server's order is the truth. A step whose sending fails
@@ -83,6 +106,7 @@ export class Session {
       doc: this.base,
       sources: new Map(project.sources.map((s) => [s.id, s])),
       history: [],
+      earlier: 0,
       unsent: [],
       save: "saved",
       savedAt: null,
@@ -96,7 +120,8 @@ export class Session {
     const session = new Session(project, await ask<VersionAnswer>(`/api/versions/${chosen}`));
     const left = await session.unsent.adopt();
     if (left.length) {
-      session.store.setState({ unsent: left, doc: session.replay(left), save: "saving" });
+      // They are sent before they are shown: the server may have taken some of them already, its answer lost with the tab.
+      session.store.setState({ unsent: left, save: "saving" });
       toast.info(
         `${left.length === 1 ? "One step" : `${left.length} steps`} that had not been sent ${left.length === 1 ? "is" : "are"} back and will be sent now.`,
       );
@@ -193,8 +218,8 @@ export class Session {
     this.store.setState({ doc: this.replay(unsent) });
   }
 
-  private advance(revision: number, changes: readonly Change[]): void {
-    this.base = applyChanges(this.base, changes);
+  private advance(revision: number, changes: readonly StoredChange[]): void {
+    this.base = applyChanges(this.base, wholeChanges(this.base, changes));
     this.store.setState({ revision });
   }
 
@@ -203,7 +228,17 @@ export class Session {
     const news = steps.filter((s) => s.revision > revision);
     if (news.length === 0) return;
     for (const step of news) this.advance(step.revision, step.changes);
-    this.store.setState({ doc: this.replay(this.store.getState().unsent) });
+    const { unsent } = this.store.getState();
+    this.store.setState({ doc: this.replay(unsent) });
+    // Whoever is in the midst of something is told that the piece changed beneath it; a step that no longer fits has said so itself.
+    if (unsent.length > 0) {
+      const kept = this.store.getState().unsent.length;
+      toast.info(`${came(news)} from elsewhere meanwhile.`, {
+        id: "missed",
+        description: kept === 0 ? undefined : kept === 1 ? "Your own step goes on top." : `Your own ${kept} steps go on top.`,
+        duration: 6000,
+      });
+    }
     void this.refreshHistory();
   }
 
@@ -231,6 +266,13 @@ export class Session {
     return this.send();
   }
 
+  /** The server has this step: it is no longer this tab's to send. */
+  private taken(step: UnsentStep): void {
+    const rest = this.store.getState().unsent.filter((s) => s !== step);
+    this.unsent.save(rest);
+    this.store.setState({ unsent: rest });
+  }
+
   private async sendAll(): Promise<void> {
     let tries = 0;
     while (!this.closed) {
@@ -243,13 +285,16 @@ export class Session {
         });
         tries = 0;
         if (result.revision > this.store.getState().revision) {
-          // A step that the server had already taken may lie before others' steps.
-          if (result.revision === this.store.getState().revision + 1) this.advance(result.revision, result.changes);
-          else await this.catchUp(result.revision);
-        }
-        const rest = this.store.getState().unsent.filter((s) => s !== step);
-        this.unsent.save(rest);
-        this.store.setState({ unsent: rest });
+          if (result.revision === this.store.getState().revision + 1) {
+            this.advance(result.revision, result.changes);
+            this.taken(step);
+          } else {
+            // The server had taken it already, after others' steps: it comes with them, and is not laid on top once more.
+            this.taken(step);
+            await this.catchUp(result.revision);
+          }
+        } else this.taken(step);
+        const rest = this.store.getState().unsent;
         if (rest.length === 0) this.store.setState({ doc: this.base, save: "saved", savedAt: new Date() });
       } catch (error) {
         if (!(error instanceof ServerError)) throw error;
@@ -269,6 +314,13 @@ export class Session {
     void this.refreshHistory();
   }
 
+  private allHistory = false;
+  /** Lists the steps before the latest ones too, from now on. */
+  showAllHistory(): void {
+    this.allHistory = true;
+    void this.refreshHistory();
+  }
+
   private historyDue = false;
   private async refreshHistory(): Promise<void> {
     if (this.historyDue) return;
@@ -276,8 +328,11 @@ export class Session {
     await new Promise((wake) => setTimeout(wake, 60));
     this.historyDue = false;
     try {
-      const { steps } = await ask<{ steps: HistoryRow[] }>(`/api/versions/${this.store.getState().versionId}/history`);
-      this.store.setState({ history: steps });
+      const wanted = this.allHistory ? "" : `?last=${LISTED_STEPS}`;
+      const { steps, earlier } = await ask<{ steps: HistoryRow[]; earlier: number }>(
+        `/api/versions/${this.store.getState().versionId}/history${wanted}`,
+      );
+      this.store.setState({ history: steps, earlier });
     } catch (error) {
       if (!(error instanceof ServerError)) throw error;
     }
@@ -307,9 +362,12 @@ export class Session {
     this.sourcesDue = false;
     try {
       const project = await ask<ProjectRow>(`/api/projects/${this.store.getState().project.id}`);
+      this.store.setState({ project, sources: new Map(project.sources.map((r) => [r.id, r])) });
       const known = infoOf(project.sources);
+      // The same recordings are no news: engine and seam check would take the whole piece anew.
+      if (sameInfo(known, this.base.sources)) return;
       this.base = { ...this.base, sources: known };
-      this.store.setState((s) => ({ project, sources: new Map(project.sources.map((r) => [r.id, r])), doc: { ...s.doc, sources: known } }));
+      this.store.setState((s) => ({ doc: { ...s.doc, sources: known } }));
     } catch (error) {
       if (!(error instanceof ServerError)) throw error;
     }

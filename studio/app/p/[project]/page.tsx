@@ -1,4 +1,3 @@
-import { preload } from "react-dom";
 import { Editor } from "@/panels/Editor";
 import { firstVersion } from "@/server/projects";
 
@@ -7,7 +6,13 @@ export default async function Page({ params, searchParams }: { params: Promise<{
   const { version } = await searchParams;
   // What the editor asks for first is on its way while its code still comes.
   const opened = version ?? (await firstVersion(project));
-  preload(`/api/projects/${encodeURIComponent(project)}`, { as: "fetch", crossOrigin: "anonymous" });
-  if (opened) preload(`/api/versions/${encodeURIComponent(opened)}`, { as: "fetch", crossOrigin: "anonymous" });
-  return <Editor projectId={project} versionId={version} />;
+  const asked = [`/api/projects/${encodeURIComponent(project)}`, ...(opened ? [`/api/versions/${encodeURIComponent(opened)}`] : [])];
+  return (
+    <>
+      {asked.map((address) => (
+        <link key={address} rel="preload" as="fetch" href={address} crossOrigin="anonymous" />
+      ))}
+      <Editor projectId={project} versionId={version} />
+    </>
+  );
 }
