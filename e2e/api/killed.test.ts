@@ -1,126 +1,162 @@
-import fs from "node:fs";
-import path from "node:path";
 import { setTimeout as wait } from "node:timers/promises";
+import fc from "fast-check";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { startPostgres } from "../../scripts/lib/postgres.mjs";
-import { startServer } from "../../scripts/lib/server.mjs";
-import { migrate } from "../../scripts/lib/setup.mjs";
-import { freePort, ROOT } from "../../scripts/lib/shell.mjs";
-import { noise, wavFile } from "../client";
+import { noise, until, wavFile } from "../client";
+import { OwnServer } from "../own-server";
 
-/** A cluster and a server of this file's own, to be killed at will. */
-const FOLDER = ".test/killed";
-let postgres: Awaited<ReturnType<typeof startPostgres>>;
-let server: Awaited<ReturnType<typeof startServer>>;
-let base = "";
-
-const up = async (): Promise<void> => {
-  server = await startServer({ databaseUrl: postgres.url, port: await freePort(), quiet: true });
-  base = server.url;
-};
-// biome-ignore lint/suspicious/noExplicitAny: answers of every form
-const call = async (method: string, at: string, body?: unknown): Promise<{ status: number; body: any }> => {
-  const raw = body instanceof Uint8Array;
-  const answer = await fetch(`${base}${at}`, { method, body: body === undefined ? undefined : raw ? (body as BodyInit) : JSON.stringify(body) });
-  return { status: answer.status, body: await answer.json() };
-};
-
+let own: OwnServer;
 beforeAll(async () => {
-  fs.rmSync(path.join(ROOT, FOLDER), { recursive: true, force: true });
-  postgres = await startPostgres(FOLDER);
-  migrate(postgres.url);
-  await up();
+  own = await OwnServer.start(".test/killed");
 });
-afterAll(async () => {
-  await server?.stop();
-  await postgres?.stop();
-});
+afterAll(() => own?.stop());
 
-/** Edits as fast as they go until something breaks; every acknowledged one is noted. */
-async function editUntilBroken(versionId: string, done: { count: number; revision: number }, most: number): Promise<void> {
-  for (let i = 0; i < most; i++) {
+/** Someone who adds tracks, takes steps back and does them again, and notes what was acknowledged. */
+class Hand {
+  /** What is done, and what could be done again, the next one last. */
+  done: string[] = [];
+  undone: string[] = [];
+  revision = 0;
+  acknowledged = 0;
+  /** What was asked for and not answered. */
+  private open: "add" | "undo" | "redo" | null = null;
+  private made = 0;
+
+  private constructor(readonly versionId: string) {}
+
+  static async start(): Promise<Hand> {
+    return new Hand((await own.must("POST", "/api/projects", { name: "Killed", sampleRate: 48_000 })).versions[0].id);
+  }
+
+  private take(what: "add" | "undo" | "redo", id: string): void {
+    if (what === "add") [this.done, this.undone] = [[...this.done, id], []];
+    else if (what === "undo") this.undone.push(this.done.pop() as string);
+    else this.done.push(this.undone.pop() as string);
+  }
+
+  /** One step; false when it was not acknowledged. */
+  async step(choice: number): Promise<boolean> {
+    const what = choice < 0.2 && this.done.length > 0 ? "undo" : choice < 0.35 && this.undone.length > 0 ? "redo" : "add";
+    const id = `t${this.made}`;
+    this.open = what;
     try {
-      const { status, body } = await call("POST", `/api/versions/${versionId}/edits`, {
-        revision: done.revision,
-        edits: [{ type: "add-track", id: `t${done.count}` }],
-      });
-      if (status !== 200) return;
-      done.count++;
-      done.revision = body.revision;
+      const at = `/api/versions/${this.versionId}`;
+      const { status, body } =
+        what === "add"
+          ? await own.call("POST", `${at}/edits`, { revision: this.revision, edits: [{ type: "add-track", id }] })
+          : await own.call("POST", `${at}/${what}`, { revision: this.revision });
+      if (status !== 200) return false;
+      this.revision = body.revision;
     } catch {
-      return;
+      return false;
     }
+    this.take(what, id);
+    this.open = null;
+    this.made++;
+    this.acknowledged++;
+    return true;
+  }
+
+  /** Steps as fast as they go until something breaks. */
+  async work(choices: () => number): Promise<void> {
+    while (await this.step(choices()));
+  }
+
+  /** All that was acknowledged is there, in order; what was on its way is there whole or not at all. */
+  async check(): Promise<void> {
+    const { trackOrder, tracks, revision } = await own.must("GET", `/api/versions/${this.versionId}`);
+    expect(tracks.map((t: { id: string }) => t.id)).toEqual(trackOrder);
+    if (this.open && revision === this.revision + 1) {
+      this.take(this.open, `t${this.made}`);
+      if (this.open === "add") this.made++;
+      this.revision = revision;
+    }
+    this.open = null;
+    expect(revision).toBe(this.revision);
+    expect(trackOrder).toEqual(this.done);
+    const { steps } = await own.must("GET", `/api/versions/${this.versionId}/history`);
+    const named = (state: string): number => steps.filter((s: { state: string }) => s.state === state).length;
+    expect([named("done"), named("undone")]).toEqual([this.done.length, this.undone.length]);
   }
 }
 
-async function expectAll(versionId: string, done: { count: number; revision: number }): Promise<void> {
-  const { body } = await call("GET", `/api/versions/${versionId}`);
-  const ids = body.tracks.map((t: { id: string }) => t.id);
-  // What was acknowledged is there, in order; the one that was on its way may be, too.
-  expect(ids.slice(0, done.count)).toEqual(Array.from({ length: done.count }, (_, i) => `t${i}`));
-  expect(ids.length).toBeLessThanOrEqual(done.count + 1);
-  expect(body.revision).toBe(ids.length);
-  done.count = ids.length;
-  done.revision = body.revision;
+const RATE = 44_100;
+const SECONDS = 120;
+
+/** The same choices in each run. */
+function choicesOf(seed: number): () => number {
+  const list = fc.sample(fc.double({ min: 0, max: 1, noNaN: true, maxExcluded: true }), { seed, numRuns: 4000 });
+  let i = 0;
+  return () => list[i++ % list.length];
 }
 
 describe("nothing that was acknowledged is lost", () => {
-  it("when the web server is killed, again and again, in the midst of edits", async () => {
-    const { body } = await call("POST", "/api/projects", { name: "Killed" });
-    const versionId = body.versions[0].id;
-    const done = { count: 0, revision: 0 };
-    for (let round = 0; round < 3; round++) {
-      const before = done.count;
-      const work = editUntilBroken(versionId, done, 5000);
-      while (done.count < before + 4 + 3 * round) await wait(5);
-      server.child.kill("SIGKILL");
-      await server.exit;
-      await work;
-      await up();
-      await expectAll(versionId, done);
+  it("when web server, worker and database are killed in turn, many times, while two edit, undo and redo and recordings come in", async () => {
+    const hands = [await Hand.start(), await Hand.start()];
+    const choices = [choicesOf(1), choicesOf(2)];
+    const project = await own.must("POST", "/api/projects", { name: "Killed", sampleRate: 48_000 });
+    // At another rate, so that reading it takes a while.
+    const samples = noise(RATE * SECONDS, 5);
+    const file = wavFile([samples, samples], "i16", RATE);
+    const sent: string[] = [];
+    const send = async (): Promise<void> => {
+      try {
+        const { status, body } = await own.call("POST", `/api/projects/${project.id}/sources?name=long.wav`, file);
+        if (status === 201) sent.push(body.id);
+      } catch {
+        // The server went while it was coming.
+      }
+    };
+    for (let round = 0; round < 12; round++) {
+      const before = hands.map((h) => h.acknowledged);
+      const work = hands.map((h, i) => h.work(choices[i]));
+      const sending = round % 3 === 0 ? send() : Promise.resolve();
+      while (hands.some((h, i) => h.acknowledged < before[i] + 3 + round)) await wait(5);
+      const what = (["web", "worker", "database"] as const)[round % 3];
+      if (what === "worker") {
+        // Edits don't need it: nobody is held up.
+        expect(own.killWorker()).toBe(1);
+        while (hands.some((h, i) => h.acknowledged < before[i] + 10 + round)) await wait(5);
+        own.killDatabase();
+      } else if (what === "database") own.killDatabase();
+      else await own.killWeb();
+      await Promise.all([...work, sending]);
+      if (what === "web") await own.startWeb();
+      else {
+        const away = await own.call("POST", `/api/versions/${hands[0].versionId}/undo`, {});
+        expect(away).toMatchObject({ status: 503, body: { error: "database-away", kept: "Nothing was changed." } });
+        await own.startDatabase();
+      }
+      for (const hand of hands) await hand.check();
     }
-    expect(done.count).toBeGreaterThan(10);
-  });
-
-  it("when PostgreSQL is killed in the midst of edits; meanwhile the answer says what was kept", async () => {
-    const { body } = await call("POST", "/api/projects", { name: "Killed" });
-    const versionId = body.versions[0].id;
-    const done = { count: 0, revision: 0 };
-    const work = editUntilBroken(versionId, done, 5000);
-    while (done.count < 10) await wait(5);
-    postgres.kill();
-    await work;
-    const away = await call("POST", `/api/versions/${versionId}/edits`, { revision: done.revision, edits: [{ type: "add-track" }] });
-    expect(away).toMatchObject({ status: 503, body: { error: "database-away", kept: "Nothing was changed." } });
-    await wait(10_000);
-    postgres = await startPostgres(FOLDER);
-    for (let i = 0; i < 100 && (await call("GET", "/api/health")).status !== 200; i++) await wait(100);
-    await expectAll(versionId, done);
-    await editUntilBroken(versionId, done, 3);
-    await expectAll(versionId, done);
-  });
+    expect(Math.min(...hands.map((h) => h.acknowledged))).toBeGreaterThan(80);
+    // Every recording that was acknowledged is read in the end, whoever was killed meanwhile.
+    expect(sent.length).toBeGreaterThan(0);
+    for (const id of sent) {
+      const source = await until(
+        () => own.must("GET", `/api/sources/${id}`),
+        (s) => s.status === "ready" || s.status === "failed",
+      );
+      expect(source).toMatchObject({ status: "ready", length: 48_000 * SECONDS, channels: 2 });
+      const back = new Uint8Array(await (await fetch(`${own.url}/api/sources/${id}/file`)).arrayBuffer());
+      expect(Buffer.from(back).equals(Buffer.from(file))).toBe(true);
+    }
+  }, 240_000);
 
   it("when the worker is killed in the midst of an import: another takes the job up", async () => {
-    const { body: project } = await call("POST", "/api/projects", { name: "Killed", sampleRate: 48_000 });
-    // At another rate, so that reading it takes a while.
-    const samples = noise(44_100 * 240, 5);
-    const { body: source } = await call("POST", `/api/projects/${project.id}/sources?name=long.wav`, wavFile([samples, samples], "i16", 44_100));
-    for (let i = 0; i < 200; i++) {
-      const now = (await call("GET", `/api/sources/${source.id}`)).body;
-      if (now.status === "importing") break;
-      await wait(25);
+    const project = await own.must("POST", "/api/projects", { name: "Killed", sampleRate: 48_000 });
+    const samples = noise(RATE * 240, 5);
+    const source = await own.must("POST", `/api/projects/${project.id}/sources?name=long.wav`, wavFile([samples, samples], "i16", RATE));
+    for (let round = 0; round < 3; round++) {
+      await until(
+        () => own.must("GET", `/api/sources/${source.id}`),
+        (s) => s.status === "importing" || s.status === "ready",
+      );
+      own.killWorker();
     }
-    for (const pid of fs.readdirSync("/proc").filter((p) => /^\d+$/.test(p))) {
-      // Only the worker whose parent is this test's own server.
-      const stat = fs.existsSync(`/proc/${pid}/status`) ? fs.readFileSync(`/proc/${pid}/status`, "utf8") : "";
-      if (!new RegExp(`^PPid:\\s+${server.child.pid}$`, "m").test(stat)) continue;
-      if (fs.readFileSync(`/proc/${pid}/cmdline`, "utf8").includes("worker.ts")) process.kill(Number(pid), "SIGKILL");
-    }
-    let now = { status: "", length: 0 };
-    for (let i = 0; i < 1500 && now.status !== "ready"; i++) {
-      now = (await call("GET", `/api/sources/${source.id}`)).body;
-      await wait(100);
-    }
-    expect(now).toMatchObject({ status: "ready", length: 48_000 * 240 });
+    const read = await until(
+      () => own.must("GET", `/api/sources/${source.id}`),
+      (s) => s.status === "ready",
+    );
+    expect(read.length).toBe(48_000 * 240);
   }, 180_000);
 });

@@ -121,6 +121,43 @@ test("split by tool and by key, range and zoom, down to samples", async ({ page 
   await expect(page.getByTestId("selection")).toContainText("2 tracks");
 });
 
+test("neighbours that a key moves or cuts are told, and outlined in the lanes", async ({ page }) => {
+  const made = await piece();
+  const next = { type: "add-clip", id: "d", trackId: "a", sourceId: made.sourceId, start: beat(2) + RATE * 3, offset: 0, length: RATE * 2 };
+  await api("POST", `/api/versions/${made.versionId}/edits`, { revision: 1, edits: [next] });
+  const editor = await EditorPage.open(page, made, { ...SNAP, overlaps: "cover", neighbours: "ripple", nudge: { kind: "step", step: SNAP.step } });
+  const { keyboard } = page;
+  const before = await editor.version();
+  await keyboard.press("Alt+ArrowDown");
+  await keyboard.press("n");
+  await expect(page.getByTestId("selection")).toContainText("1 clip, Loom");
+  // There is room in view for what will move along.
+  await keyboard.press("-");
+  await editor.settle();
+  const box = (await editor.view()).box;
+  const shot = () => page.screenshot({ clip: { x: box.x, y: box.y, width: box.width, height: 220 } });
+  await keyboard.press("d");
+  await expect(page.getByText("1 neighbour moved along")).toBeVisible();
+  await editor.settle();
+  const outlined = await shot();
+  // The outline goes with the words; nothing else in the lanes changes meanwhile.
+  await expect(page.locator("[data-sonner-toast]")).toHaveCount(0);
+  await expect.poll(async () => (await shot()).equals(outlined)).toBe(false);
+  await editor.saved();
+  expect((await editor.clip("d")).start).toBe(beat(2) + RATE * 6);
+  await keyboard.press("Control+z");
+  await expect.poll(async () => (await editor.version()).clips).toEqual(before.clips);
+
+  // Laid over the next clip by a nudge, it cuts that one, and says so.
+  await keyboard.press("1");
+  await keyboard.press("Home");
+  await keyboard.press("n");
+  await keyboard.press(".");
+  await expect(page.getByText("1 neighbour cut")).toBeVisible();
+  await editor.saved();
+  expect((await editor.clip("d")).length).toBe(RATE * 2 - BEAT);
+});
+
 test("two tabs stay in step", async ({ page, context }) => {
   const made = await piece();
   const editor = await EditorPage.open(page, made, SNAP);

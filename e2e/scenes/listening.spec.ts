@@ -145,7 +145,30 @@ test("sound that does not come is told, and comes back; the engine that broke is
   await expect(engine).toContainText("sound is missing");
   await page.unroute("**/pcm?chunk=*");
   await expect(engine).not.toContainText("sound is missing");
-  await expect(engine).toContainText("engine on");
+  // A request that hangs counts as not there after a while, and is made anew.
+  const healed = { timeout: 30_000 };
+  await expect(engine).toContainText("engine on", healed);
+  await page.keyboard.press("Space");
+
+  // A server that is slow: playing stands still and says so, and goes on by itself when the sound has come.
+  await page.reload();
+  let answer: () => void = () => {};
+  const late = new Promise<void>((done) => {
+    answer = done;
+  });
+  await page.route("**/pcm?chunk=*", async (route) => {
+    await late;
+    await route.continue();
+  });
+  await expect(page.getByTestId("lanes")).toHaveAttribute("data-samples-per-pixel", /\d/);
+  await page.keyboard.press("Home");
+  await page.keyboard.press("Space");
+  await expect(engine).toContainText("waiting for the sound");
+  await expect(page.getByTestId("read-out-0")).toHaveText("1.1.000");
+  answer();
+  await expect(engine).toContainText("engine on", healed);
+  await expect(page.getByTestId("read-out-0")).not.toHaveText("1.1.000");
+  await page.unroute("**/pcm?chunk=*");
 
   // Broken in the midst of playing: it stops, says so, and sounds again at the next press.
   for (const worker of page.workers()) await worker.evaluate("void setTimeout(() => { throw new Error('broken by the test'); })");

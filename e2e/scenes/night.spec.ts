@@ -1,19 +1,13 @@
-import fs from "node:fs";
-import path from "node:path";
 import { expect, test } from "@playwright/test";
 import { encodeFrames, wavHeader } from "@wet-thread/core/media/wav/writer";
 import type { Clip } from "@wet-thread/core/model/schema";
-import { startPostgres } from "../../scripts/lib/postgres.mjs";
-import { startServer } from "../../scripts/lib/server.mjs";
-import { migrate } from "../../scripts/lib/setup.mjs";
-import { freePort, ROOT } from "../../scripts/lib/shell.mjs";
 import { noise, until } from "../client";
+import { OwnServer } from "../own-server";
 
 /** Low enough that four hours are sent and read in seconds; nothing else depends on it. */
 const RATE = 8000;
 const HOURS = 4;
 const CUTS = 300;
-const FOLDER = ".test/night";
 
 /** Four hours of soft noise with a knock each second. */
 function night(): Uint8Array<ArrayBuffer> {
@@ -31,20 +25,8 @@ test("scene 16, the long night: four hours, 600 faded edges, the tab closed in a
   browser,
 }) => {
   test.setTimeout(240_000);
-  fs.rmSync(path.join(ROOT, FOLDER), { recursive: true, force: true });
-  const postgres = await startPostgres(FOLDER);
-  migrate(postgres.url);
-  // The same port each time: what a tab could not send is kept by its address.
-  const port = await freePort();
-  const up = () => startServer({ databaseUrl: postgres.url, port, quiet: true });
-  let server = await up();
-  const call = async <T>(at: string, body?: unknown): Promise<T> => {
-    const raw = body instanceof Uint8Array;
-    const sent = body === undefined ? {} : { method: "POST", body: raw ? (body as BodyInit) : JSON.stringify(body) };
-    const answer = await fetch(server.url + at, sent);
-    if (!answer.ok) throw new Error(`${at}: ${answer.status} ${await answer.text()}`);
-    return (await answer.json()) as T;
-  };
+  const own = await OwnServer.start(".test/night");
+  const call = <T>(at: string, body?: unknown): Promise<T> => own.must<T>(body === undefined ? "GET" : "POST", at, body);
   const context = await browser.newContext();
   try {
     const project = await call<{ id: string; versions: { id: string }[] }>("/api/projects", { name: "The long night", sampleRate: RATE });
@@ -82,7 +64,7 @@ test("scene 16, the long night: four hours, 600 faded edges, the tab closed in a
       if (!localStorage.getItem("wet-thread settings")) localStorage.setItem("wet-thread settings", JSON.stringify({ state, version: 0 }));
     }, settings);
     const page = await context.newPage();
-    await page.goto(`${server.url}/p/${project.id}`);
+    await page.goto(`${own.url}/p/${project.id}`);
     const saved = (where = page) => expect(where.getByTestId("save-state")).toHaveAttribute("data-save", "saved");
     await expect(page.getByTestId("lanes")).toHaveAttribute("data-samples-per-pixel", /\d/);
     await page.keyboard.press("Alt+ArrowDown");
@@ -94,29 +76,30 @@ test("scene 16, the long night: four hours, 600 faded edges, the tab closed in a
     await expect.poll(async () => (await clips())[39].mute).toBe(true);
 
     // The server is killed, an edit is made, and the tab is closed before it could be sent.
-    server.child.kill("SIGKILL");
-    await server.exit;
+    await own.killWeb();
     await page.keyboard.press("n");
     await page.keyboard.press("u");
     await expect(page.getByTestId("save-state")).toContainText("kept here");
     await page.close();
-    server = await up();
+    await own.startWeb();
     expect((await clips())[40].mute).toBe(false);
 
     // Back again: all of it is there, and what was not sent goes on its way.
     const again = await context.newPage();
-    await again.goto(`${server.url}/p/${project.id}`);
+    await again.goto(`${own.url}/p/${project.id}`);
     await expect(again.getByText("One step that had not been sent is back")).toBeVisible();
     await saved(again);
     const after = await clips();
     expect(after.map((c) => c.mute).flatMap((m, i) => (m ? [i] : []))).toEqual([39, 40]);
     expect(after.map((c) => ({ ...c, mute: false }))).toEqual(cut.map((c) => ({ ...c, mute: false })));
     await again.getByRole("tab", { name: "History" }).click();
-    await expect(again.getByRole("list", { name: "History, newest first" }).getByRole("listitem")).toHaveCount(CUTS + 4);
+    // The latest steps, and on demand all of them.
+    const steps = again.getByRole("list", { name: "History, newest first" }).getByRole("listitem");
+    await expect(steps).toHaveCount(101);
+    await again.getByRole("button", { name: `${CUTS + 3 - 100} earlier steps` }).click();
+    await expect(steps).toHaveCount(CUTS + 4);
   } finally {
     await context.close();
-    await server.stop();
-    await postgres.stop();
-    fs.rmSync(path.join(ROOT, FOLDER), { recursive: true, force: true });
+    await own.stop();
   }
 });

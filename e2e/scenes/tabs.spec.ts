@@ -1,0 +1,60 @@
+import { expect, type Page, test } from "@playwright/test";
+import { createDemo } from "../../demo/create";
+import { api, BASE } from "../client";
+import { EditorPage, type Version } from "../editor";
+
+const ROUNDS = 10;
+
+test("the tab is killed again and again in the midst of edits, saved or not: each edit is there once, in order", async ({ context }) => {
+  test.setTimeout(240_000);
+  const demo = await createDemo(BASE, "Killed tab");
+  const version = async (): Promise<Version> => (await api<Version>("GET", `/api/versions/${demo.versionId}`)).body;
+  let page: Page = await context.newPage();
+  let editor = await EditorPage.open(page, demo, { overlaps: "layer", nudge: { kind: "step", step: { kind: "sample", count: 10 } } });
+  const first = (await version()).clips.filter((c) => c.trackId === "treadle").sort((a, b) => a.start - b.start)[0];
+  let nudges = 0;
+  let seed = 7;
+  const next = (n: number): number => {
+    seed = (Math.imul(seed, 1664525) + 1013904223) >>> 0;
+    return seed % n;
+  };
+  for (let round = 0; round < ROUNDS; round++) {
+    // In every other round nothing gets through to the server, or no answer comes back from it.
+    const away = ["none", "sending", "answers"][round % 3];
+    await context.unroute("**/edits");
+    if (away !== "none")
+      await context.route("**/edits", async (route) => {
+        if (away === "answers") await route.fetch().catch(() => {});
+        await route.abort();
+      });
+    await page.keyboard.press("Home");
+    await editor.chooseTrack("Treadle");
+    await page.keyboard.press("n");
+    await expect(page.getByTestId("selection")).toContainText("1 clip");
+    const count = 3 + next(6);
+    for (let i = 0; i < count; i++) await page.keyboard.press(".");
+    nudges += count;
+    if (away !== "none") await expect(page.getByTestId("save-state")).toHaveAttribute("data-save", "waiting");
+    // The page dies as it is: no farewell, nothing that it could still send.
+    const dead = page;
+    if (round % 2) {
+      const gone = new Promise((crash) => dead.once("crash", crash));
+      const client = await context.newCDPSession(dead);
+      void client.send("Page.crash").catch(() => {});
+      await gone;
+    }
+    await dead.close({ runBeforeUnload: false });
+    await context.unroute("**/edits");
+    page = await context.newPage();
+    editor = await EditorPage.open(page, demo);
+    await editor.saved();
+    await expect
+      .poll(async () => (await version()).clips.find((c) => c.id === first.id)?.start, { message: `round ${round}` })
+      .toBe(first.start + 10 * nudges);
+  }
+  // Each nudge is one step of the history, and all of them can be taken back.
+  const { steps } = (await api("GET", `/api/versions/${demo.versionId}/history`)).body;
+  expect(steps.filter((s: { name: string }) => /^Nudge/.test(s.name)).length).toBe(nudges);
+  for (let i = 0; i < nudges; i++) await api("POST", `/api/versions/${demo.versionId}/undo`, {});
+  expect((await version()).clips.find((c) => c.id === first.id)).toEqual(first);
+});
