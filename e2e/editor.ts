@@ -32,7 +32,9 @@ export class EditorPage {
   }
 
   async version(): Promise<Version> {
-    return (await api<Version>("GET", `/api/versions/${this.versionId}`)).body;
+    const { status, body } = await api<Version>("GET", `/api/versions/${this.versionId}`);
+    if (status !== 200) throw new Error(`The version was answered with ${status}: ${JSON.stringify(body)}`);
+    return body;
   }
 
   async clip(id: string): Promise<Clip> {

@@ -10,7 +10,20 @@ const folder = fs.mkdtempSync(path.join(os.tmpdir(), "wet-thread-kernels-"));
 const out = path.join(folder, "kernels.wasm");
 const asc = path.join(ROOT, "node_modules", "assemblyscript", "bin", "asc.js");
 const source = path.join(ROOT, "core", "assembly", "kernels.ts");
-const flags = ["--runtime", "stub", "--enable", "simd", "-O3", "--shrinkLevel", "1", "--noAssert", "--initialMemory", "1"];
+const flags = [
+  "--runtime",
+  "stub",
+  "--enable",
+  "simd",
+  "--enable",
+  "nontrapping-f2i",
+  "-O3",
+  "--shrinkLevel",
+  "1",
+  "--noAssert",
+  "--initialMemory",
+  "1",
+];
 const done = spawnSync("node", [asc, source, "--outFile", out, ...flags], { cwd: ROOT, stdio: ["ignore", "inherit", "inherit"] });
 if (done.status !== 0) process.exit(1);
 const text = fs.readFileSync(out).toString("base64");

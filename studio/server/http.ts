@@ -37,7 +37,8 @@ function failure(error: unknown): Response {
     const issue = error.issues[0];
     return json({ error: "malformed", message: issue.message, path: issue.path.join("."), kept: "Nothing was changed." }, 400);
   }
-  if (isAway(error))
+  if (isAway(error)) {
+    console.error("database away:", error instanceof Error ? ((error.cause as Error | undefined)?.message ?? error.message) : error);
     return json(
       {
         error: "database-away",
@@ -47,6 +48,7 @@ function failure(error: unknown): Response {
       503,
       { "retry-after": "1" },
     );
+  }
   if (isFull(error))
     return json(
       {

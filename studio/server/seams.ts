@@ -1,6 +1,6 @@
 import { measureSeam, quietEdges, seamSpans } from "@wet-thread/core/seam/measure";
 import { allSeams } from "@wet-thread/core/seam/seams";
-import { StoredReader } from "./store";
+import { StoredReader } from "./samples";
 import { loadVersion } from "./versions";
 
 /** Seams measured between two looks at the database. */

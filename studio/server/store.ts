@@ -1,12 +1,5 @@
-import { CHUNK, CHUNK_PEAKS, chunkPeaks, PEAK_FIELDS, PEAK_LEVELS, PEAK_OFFSETS } from "@wet-thread/core/analysis/peaks";
-import { packSamples, unpackSamples, type Width } from "@wet-thread/core/media/packed";
 import type { ByteSource } from "@wet-thread/core/media/source";
-import { readChunked } from "@wet-thread/core/render/chunked";
-import type { PcmReader, SourceSpan } from "@wet-thread/core/render/reader";
-import { eq, sql } from "drizzle-orm";
-import { db } from "./db/client";
 import { Batches, copyOut, numbers, quoted } from "./db/copy";
-import { sourcePcm } from "./db/schema";
 
 /** Size of the pieces in which files lie in the database. */
 export const PIECE = 1 << 20;
@@ -83,6 +76,44 @@ export const readExport = (id: string, from: number, to: number): AsyncGenerator
 /** Pieces of a file that stay at hand: those who read it go on where they stopped, which is in the middle of one. */
 const PIECES_KEPT = 4;
 
+/** Some bytes of a stored recording: at most 2^31 from `from` on. */
+export interface ByteSpan {
+  readonly sourceId: string;
+  readonly from: number;
+  readonly size: number;
+}
+
+/** Fetches many stretches of stored recordings at once; the answer has one buffer for each, in their order. */
+export async function readSpans(spans: readonly ByteSpan[]): Promise<Uint8Array<ArrayBuffer>[]> {
+  const out: Uint8Array<ArrayBuffer>[] = [];
+  const parts = spans.flatMap(({ sourceId, from, size }, span) => {
+    const [first, last] = [Math.floor(from / PIECE), Math.floor((from + size - 1) / PIECE)];
+    return Array.from({ length: last - first + 1 }, (_, i) => {
+      const begin = Math.max(from, (first + i) * PIECE);
+      const end = Math.min(from + size, (first + i + 1) * PIECE);
+      return { span, sourceId, piece: first + i, begin, at: begin - from, count: end - begin };
+    });
+  });
+  if (parts.length === 0) return out;
+  const wanted = parts.map((p, n) => `(${numbers([n])}, ${quoted(p.sourceId)}, ${numbers([p.piece, p.begin - p.piece * PIECE + 1, p.count])})`);
+  const select = `select w.n, substring(b.data from w.start for w.count) from (values ${wanted.join(",")}) as w (n, id, piece, start, count)
+    join source_bytes b on b.source_id = w.id and b.index = w.piece`;
+  let found = 0;
+  for await (const [n, bytes] of copyOut(select)) {
+    const { span, at, count } = parts[n.readInt32BE()];
+    if (bytes.length === count) found++;
+    const { size } = spans[span];
+    // Most lie in one piece, and are handed on as they came.
+    if (count === size) out[span] = new Uint8Array(bytes.buffer as ArrayBuffer, bytes.byteOffset, size);
+    else {
+      out[span] ??= new Uint8Array(size);
+      out[span].set(bytes, at);
+    }
+  }
+  if (found < parts.length) throw new Error(`Of ${parts.length} stretches of recordings ${parts.length - found} are missing.`);
+  return out;
+}
+
 /** A stored recording's original bytes as something that readers can look into; each piece is fetched once as long as reading goes on. */
 export function storedBytes(sourceId: string, size: number): ByteSource {
   const kept = new Map<number, Uint8Array>();
@@ -108,108 +139,4 @@ export function storedBytes(sourceId: string, size: number): ByteSource {
       return out;
     },
   };
-}
-
-/** The floats of a row's samples. */
-const unpacked = (width: Buffer, samples: Buffer): Float32Array =>
-  unpackSamples(new Uint8Array(samples.buffer as ArrayBuffer, samples.byteOffset, samples.length), width.readInt32BE() as Width);
-
-/** The samples of one chunk as floats, all channels one after the other. */
-export async function readChunk(sourceId: string, index: number): Promise<Buffer> {
-  const parts: Buffer[] = [];
-  const select = `select width, samples from source_pcm where source_id = ${quoted(sourceId)} and index = ${numbers([index])} order by channel`;
-  for await (const [width, samples] of copyOut(select)) parts.push(bytesOf(unpacked(width, samples)));
-  return Buffer.concat(parts);
-}
-
-/** Entries in a tile of peaks, at every level but the coarsest of short recordings. */
-export const TILE_ENTRIES = 1024;
-
-/**
- * A tile of the pyramid: 1,024 entries of one level, for all channels one after the other, each entry min, max, RMS. A tile of level
- * l covers 1024 · PEAK_LEVELS[l] samples, so 4^l chunks.
- */
-export async function readPeakTile(sourceId: string, level: number, tile: number, length: number): Promise<Buffer> {
-  const perChunk = CHUNK / PEAK_LEVELS[level];
-  const chunks = TILE_ENTRIES / perChunk;
-  const [from, size] = [PEAK_OFFSETS[level] * 4, perChunk * PEAK_FIELDS * 4];
-  const rows = (
-    await db().execute<{ channel: number; part: Buffer }>(
-      sql`select channel, substring(peaks from ${from + 1}::int for ${size}::int) as part from source_pcm
-          where source_id = ${sourceId} and index >= ${tile * chunks} and index < ${(tile + 1) * chunks} order by channel, index`,
-    )
-  ).rows;
-  // Entries past the recording's end are left away, so that every channel has the same number.
-  const entries = Math.min(TILE_ENTRIES, Math.ceil((length - tile * TILE_ENTRIES * PEAK_LEVELS[level]) / PEAK_LEVELS[level]));
-  const channels = new Map<number, Buffer[]>();
-  for (const { channel, part } of rows) channels.set(channel, [...(channels.get(channel) ?? []), part]);
-  return Buffer.concat([...channels.values()].map((parts) => Buffer.concat(parts).subarray(0, entries * PEAK_FIELDS * 4)));
-}
-
-/** Rows of samples that go into the database in one batch: some 16 MiB. */
-const PCM_BATCH = 64;
-
-/** Rows of a recording's samples on their way in. */
-export const pcmRows = (): Batches => new Batches("source_pcm", ["source_id", "channel", "index", "width", "samples", "peaks"], PCM_BATCH);
-
-/** One chunk of a channel, with its peaks; `width` is the fewest bytes that hold such samples. */
-export function pcmRow(rows: Batches, sourceId: string, channel: number, index: number, samples: Float32Array, width: Width): Promise<void> {
-  const bytes = width === 4 ? bytesOf(samples) : packSamples(samples, width);
-  return rows.row(sourceId, channel, index, width, bytes, bytesOf(chunkPeaks(samples)));
-}
-
-export async function clearPcm(sourceId: string): Promise<void> {
-  await db().delete(sourcePcm).where(eq(sourcePcm.sourceId, sourceId));
-}
-
-const bytesOf = (f: Float32Array): Buffer => Buffer.from(f.buffer, f.byteOffset, f.byteLength);
-
-export { CHUNK_PEAKS };
-
-/** Chunks held for rendering and measuring on the server: 64 MiB at most. */
-const MOST_CHUNKS = 256;
-
-/** Reads recordings from the database; what a render needs is fetched ahead with `prepare`. */
-export class StoredReader implements PcmReader {
-  private readonly chunks = new Map<string, Float32Array>();
-  /** How many chunks the last call fetched. */
-  private latest = 0;
-
-  /** Fetches every chunk of some stretches. */
-  async prepare(spans: readonly SourceSpan[]): Promise<void> {
-    const wanted = new Map<string, Set<number>>();
-    for (const { sourceId, from, to } of spans) {
-      const set = wanted.get(sourceId) ?? new Set();
-      for (let i = Math.floor(from / CHUNK); i * CHUNK < to; i++) if (!this.touch(`${sourceId} 0 ${i}`)) set.add(i);
-      if (set.size > 0) wanted.set(sourceId, set);
-    }
-    if (wanted.size === 0) return;
-    const which = [...wanted].map(([sourceId, set]) => `(source_id = ${quoted(sourceId)} and index in (${numbers(set)}))`).join(" or ");
-    let count = 0;
-    for await (const [id, channel, index, width, samples] of copyOut(
-      `select source_id, channel, index, width, samples from source_pcm where ${which}`,
-    )) {
-      const key = `${id.toString()} ${channel.readInt32BE()} ${index.readInt32BE()}`;
-      this.chunks.set(key, unpacked(width, samples));
-      count++;
-    }
-    // What this call fetched stays, and as much of what the call before did: one is read while the other comes.
-    for (const key of this.chunks.keys()) {
-      if (this.chunks.size <= Math.max(MOST_CHUNKS, count + this.latest)) break;
-      this.chunks.delete(key);
-    }
-    this.latest = count;
-  }
-
-  private touch(key: string): boolean {
-    const chunk = this.chunks.get(key);
-    if (!chunk) return false;
-    this.chunks.delete(key);
-    this.chunks.set(key, chunk);
-    return true;
-  }
-
-  read(sourceId: string, channel: number, from: number, out: Float32Array, at: number, count: number): boolean {
-    return readChunked((index) => this.chunks.get(`${sourceId} ${channel} ${index}`), from, out, at, count);
-  }
 }

@@ -102,9 +102,13 @@ export class Renderer {
     let busLeft: number = PLACES.busLeft;
     let busRight: number = PLACES.busRight;
     if (plain && !plain.stereo && !gliding) {
-      // Untouched samples wait to be mixed with those of other tracks: on a bus they would be just the same.
+      // One channel at one gain waits to be mixed with those of other tracks: on a bus it would be just the same on both sides.
       busLeft = busRight = PLACES.waiting + this.waiting * BLOCK;
-      reader.read(plain.clip.sourceId, 0, plain.from, floats, busLeft, n);
+      reader.read(plain.clip.sourceId, 0, plain.from, floats, plain.gain === 1 ? busLeft : PLACES.clip, n);
+      if (plain.gain !== 1) {
+        floats.fill(0, busLeft, busLeft + n);
+        kernels.mixOne(PLACES.clip, busLeft, n, plain.gain);
+      }
       floats[GAINS + 2 * this.waiting] = to.left;
       floats[GAINS + 2 * this.waiting + 1] = to.right;
       this.notePeak(track.id, busLeft, busRight, n, to);
@@ -113,7 +117,7 @@ export class Renderer {
     }
     // Tracks are mixed in their order, whatever each of them needs.
     this.mixWaiting(n);
-    if (plain) {
+    if (plain?.gain === 1) {
       busLeft = PLACES.clip;
       reader.read(plain.clip.sourceId, 0, plain.from, floats, busLeft, n);
       busRight = plain.stereo ? PLACES.clipRight : busLeft;
@@ -145,8 +149,8 @@ export class Renderer {
     this.peaks.set(trackId, Math.max(this.peaks.get(trackId) ?? 0, left * to.left, right * to.right));
   }
 
-  /** The one clip that fills the whole block at unity, without fade or pan; undefined when there is more to do. */
-  private plainClip(heard: readonly Heard[], from: number, n: number): { clip: Clip; from: number; stereo: boolean } | undefined {
+  /** The one clip that fills the whole block at one gain, without fade or pan; undefined when there is more to do. */
+  private plainClip(heard: readonly Heard[], from: number, n: number): { clip: Clip; from: number; gain: number; stereo: boolean } | undefined {
     let only: Heard | undefined;
     for (let i = firstHeardAt(heard, from); i < heard.length && heard[i].from < from + n; i++) {
       if (heard[i].to <= from) continue;
@@ -157,8 +161,8 @@ export class Renderer {
     const { clip } = only;
     const source = this.doc.sources.get(clip.sourceId);
     const faded = from < clip.start + clip.fadeIn.length || from + n > clipEnd(clip) - clip.fadeOut.length;
-    return source && !faded && clip.gain === 0 && clip.pan === 0
-      ? { clip, from: clip.offset + from - clip.start, stereo: source.channels > 1 }
+    return source && !faded && clip.pan === 0
+      ? { clip, from: clip.offset + from - clip.start, gain: gainFactor(clip.gain), stereo: source.channels > 1 }
       : undefined;
   }
 

@@ -18,7 +18,9 @@ export function databaseUrl(): string {
 
 function held(): Held {
   if (!place.wetThreadDatabase) {
-    const pool = new pg.Pool({ connectionString: databaseUrl(), max: 12, connectionTimeoutMillis: 3000 });
+    // A database that is away refuses at once; one that only takes its time (a busy machine) is waited for. Connections stay open through
+    // the pauses of someone at work.
+    const pool = new pg.Pool({ connectionString: databaseUrl(), max: 12, connectionTimeoutMillis: 10_000, idleTimeoutMillis: 120_000 });
     // A connection that breaks while idle must not take the process down; the next query gets a new one.
     pool.on("connect", (client) => client.on("error", () => {}));
     pool.on("error", (error) => console.error("database connection lost:", error.message));

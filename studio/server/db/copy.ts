@@ -6,6 +6,11 @@ import { pool } from "./client";
 // letters. The format: a head of 19 bytes, then rows of (count of fields, then for each its length and bytes), then −1.
 
 const HEAD = Buffer.concat([Buffer.from("PGCOPY\n\xff\r\n\0", "latin1"), Buffer.alloc(8)]);
+/** In place of a length: there is no value. */
+const NULL = Buffer.from([255, 255, 255, 255]);
+/** Pieces of this many bytes go out by themselves. */
+const LARGE = 128 << 10;
+type Field = string | number | Uint8Array | null;
 /** Bytes that may wait on their way to the database: enough that it never runs dry, little enough for memory. */
 const MOST_WAITING = 4 << 20;
 
@@ -77,7 +82,7 @@ export class RowParser {
   }
 }
 
-/** The rows of a select, as the bytes of their fields (whole numbers big-endian). The select is ours alone: see `quoted`. */
+/** The rows of a select, as the bytes of their fields (whole numbers big-endian; nulls are empty). The select is ours alone: see `quoted`. */
 export async function* copyOut(select: string): AsyncGenerator<Buffer[]> {
   const client = await pool().connect();
   let whole = false;
@@ -122,7 +127,27 @@ export class CopyIn {
     return new CopyIn(client, client.query(copyFrom(`copy ${table} (${columns.join(", ")}) from stdin binary`)));
   }
 
+  /** Small pieces are put together first: each write is a call into the system and a packet of its own. */
+  private small: Uint8Array[] = [];
+  private smallBytes = 0;
+
   private write(bytes: Uint8Array): void {
+    const large = bytes.length >= LARGE;
+    if (!large) {
+      this.small.push(bytes);
+      this.smallBytes += bytes.length;
+    }
+    if (large || this.smallBytes >= LARGE) this.flush();
+    if (large) this.send(bytes);
+  }
+
+  private flush(): void {
+    if (this.smallBytes > 0) this.send(Buffer.concat(this.small, this.smallBytes));
+    this.small = [];
+    this.smallBytes = 0;
+  }
+
+  private send(bytes: Uint8Array): void {
     this.waiting += bytes.length;
     this.stream.write(bytes, () => {
       this.waiting -= bytes.length;
@@ -131,12 +156,16 @@ export class CopyIn {
     });
   }
 
-  /** One row; texts, 32-bit integers and bytes. The bytes must not change until the row is in. Waits while too much is on its way. */
-  async row(...fields: readonly (string | number | Uint8Array)[]): Promise<void> {
+  /** One row; texts, 32-bit integers, bytes and nulls. The bytes must not change until the row is in. Waits while too much is on its way. */
+  async row(...fields: readonly Field[]): Promise<void> {
     const head = Buffer.alloc(2);
     head.writeInt16BE(fields.length, 0);
     this.write(head);
     for (const field of fields) {
+      if (field === null) {
+        this.write(NULL);
+        continue;
+      }
       const bytes = typeof field === "number" ? Buffer.alloc(4) : typeof field === "string" ? Buffer.from(field) : field;
       if (typeof field === "number") (bytes as Buffer).writeInt32BE(field, 0);
       const length = Buffer.alloc(4);
@@ -168,6 +197,7 @@ export class CopyIn {
     if (this.failed) throw this.fail();
     const closing = Buffer.alloc(2);
     closing.writeInt16BE(-1, 0);
+    this.flush();
     await new Promise<void>((resolve, reject) => {
       this.stream.once("error", reject);
       this.stream.once("finish", resolve);
@@ -224,7 +254,7 @@ export class Batches {
     return done;
   }
 
-  row(...fields: readonly (string | number | Uint8Array)[]): Promise<void> {
+  row(...fields: readonly Field[]): Promise<void> {
     clearTimeout(this.idle);
     return this.inTurn(async () => {
       if (!this.now) {

@@ -1,6 +1,7 @@
 import type { Edit } from "@wet-thread/core/edit/registry";
 import type { StoredChange } from "@wet-thread/core/edit/stored-change";
 import type { StepSummary } from "@wet-thread/core/edit/summary";
+import type { FileLayout } from "@wet-thread/core/media/wav/reader";
 import { sql } from "drizzle-orm";
 import { bigint, customType, index, integer, jsonb, pgTable, primaryKey, real, text, timestamp, uniqueIndex } from "drizzle-orm/pg-core";
 
@@ -89,6 +90,8 @@ export const sources = pgTable(
     sampleRate: integer("sample_rate").notNull().default(0),
     originalRate: integer("original_rate").notNull().default(0),
     bytes: bigint("bytes", { mode: "number" }).notNull().default(0),
+    /** Where the samples lie in the file, when they are taken from there as they are; null when they lie in rows of their own. */
+    layout: jsonb("layout").$type<FileLayout>(),
     /** Samples at the project's rate at which a hit begins. */
     transients: jsonb("transients").$type<number[]>().notNull().default([]),
     /** Taken out of the list while nothing used it; the recording itself stays as long as a step may bring back a clip of it. */
@@ -112,8 +115,8 @@ export const sourceBytes = pgTable(
 );
 
 /**
- * A recording at the project's rate: 65,536 samples of one channel a row, with their peak pyramid. Samples are 32-bit floats; those that a
- * file of whole numbers gave as they are (no change of rate) lie in the 2 or 3 bytes that hold them to the last bit.
+ * A recording at the project's rate: 65,536 samples of one channel a row, with their peak pyramid. Samples are 32-bit floats, and null
+ * where the file itself has them (see `layout`).
  */
 export const sourcePcm = pgTable(
   "source_pcm",
@@ -123,9 +126,7 @@ export const sourcePcm = pgTable(
       .references(() => sources.id, { onDelete: "cascade" }),
     channel: integer("channel").notNull(),
     index: integer("index").notNull(),
-    /** Bytes a sample. */
-    width: integer("width").notNull().default(4),
-    samples: bytea("samples").notNull(),
+    samples: bytea("samples"),
     peaks: bytea("peaks").notNull(),
   },
   (t) => [primaryKey({ columns: [t.sourceId, t.channel, t.index] })],

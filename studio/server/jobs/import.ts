@@ -1,15 +1,14 @@
 import { CHUNK } from "@wet-thread/core/analysis/peaks";
 import { OnsetFinder } from "@wet-thread/core/analysis/transients";
 import { Resampler } from "@wet-thread/core/dsp/resampler";
-import { type Width, widthOf } from "@wet-thread/core/media/packed";
 import { MediaError } from "@wet-thread/core/media/source";
 import { decodeFrames, openWav } from "@wet-thread/core/media/wav/reader";
 import { eq } from "drizzle-orm";
 import { db } from "../db/client";
-import type { Batches } from "../db/copy";
 import { sources } from "../db/schema";
 import { announce } from "../events";
-import { clearPcm, pcmRow, pcmRows, storedBytes } from "../store";
+import { clearSamples, SampleRows } from "../samples";
+import { storedBytes } from "../store";
 
 /** Bytes decoded in one go. */
 const READ = 1 << 20;
@@ -22,10 +21,8 @@ class ChunkFiller {
   length = 0;
 
   constructor(
-    private readonly rows: Batches,
-    private readonly sourceId: string,
+    private readonly rows: SampleRows,
     private readonly channel: number,
-    private readonly width: Width,
   ) {}
 
   async push(samples: Float32Array): Promise<void> {
@@ -42,10 +39,10 @@ class ChunkFiller {
   async flush(): Promise<void> {
     if (this.held === 0) return;
     const samples = this.buffer.subarray(0, this.held);
-    // Floats go as they are and are on their way for a while: the next chunk gets a buffer of its own. What is packed is a copy.
-    if (this.width === 4) this.buffer = new Float32Array(CHUNK);
+    // They are on their way for a while: the next chunk gets a buffer of its own.
+    if (!this.rows.inFile) this.buffer = new Float32Array(CHUNK);
     this.held = 0;
-    await pcmRow(this.rows, this.sourceId, this.channel, this.index++, samples, this.width);
+    await this.rows.chunk(this.channel, this.index++, samples);
   }
 }
 
@@ -58,14 +55,15 @@ export async function importSource({ sourceId }: { sourceId: string }): Promise<
   if (!source || source.status === "ready") return;
   const { projectId } = source;
   const tell = (status: string, progress: number) => announce(db(), { type: "source", projectId, sourceId, status, progress });
-  const rows = pcmRows();
+  let rows: SampleRows | undefined;
   try {
-    await clearPcm(sourceId);
+    await clearSamples(sourceId);
     const bytes = storedBytes(sourceId, source.bytes);
     const info = await openWav(bytes);
     const asIs = info.sampleRate === source.sampleRate;
-    const width = asIs ? widthOf(info.encoding) : 4;
-    const fillers = Array.from({ length: info.channels }, (_, c) => new ChunkFiller(rows, sourceId, c, width));
+    const into = new SampleRows(sourceId, asIs);
+    rows = into;
+    const fillers = Array.from({ length: info.channels }, (_, c) => new ChunkFiller(into, c));
     const resamplers = asIs ? null : fillers.map(() => new Resampler(info.sampleRate, source.sampleRate));
     const framesARead = Math.floor(READ / info.frameBytes);
     const onsets = new OnsetFinder(source.sampleRate);
@@ -96,7 +94,7 @@ export async function importSource({ sourceId }: { sourceId: string }): Promise<
         told = Date.now();
         const progress = frame / info.frames;
         const still = await db().update(sources).set({ status: "importing", progress }).where(eq(sources.id, sourceId)).returning({ id: sources.id });
-        if (still.length === 0) return void (await rows.abort());
+        if (still.length === 0) return void (await into.abort());
         await tell("importing", progress);
       }
     }
@@ -106,17 +104,26 @@ export async function importSource({ sourceId }: { sourceId: string }): Promise<
       if (rest) await fillers[c].push(rest);
       await fillers[c].flush();
     }
-    await rows.end();
+    await into.end();
     const transients = onsets.finish();
+    const { sampleRate: _, ...layout } = info;
     await db()
       .update(sources)
-      .set({ status: "ready", progress: 1, transients, length: fillers[0].length, channels: info.channels, error: null })
+      .set({
+        status: "ready",
+        progress: 1,
+        transients,
+        length: fillers[0].length,
+        channels: info.channels,
+        layout: asIs ? layout : null,
+        error: null,
+      })
       .where(eq(sources.id, sourceId));
     await tell("ready", 1);
   } catch (error) {
-    await rows.abort();
+    await rows?.abort();
     if (!(error instanceof MediaError)) throw error;
-    await clearPcm(sourceId);
+    await clearSamples(sourceId);
     await db()
       .update(sources)
       .set({ status: "failed", error: `${error.message} The file's bytes are kept; nothing was added to the piece.` })

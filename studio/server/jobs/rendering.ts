@@ -1,7 +1,7 @@
 import type { Document } from "@wet-thread/core/model/document";
 import type { SourceSpan } from "@wet-thread/core/render/reader";
 import { Renderer, spansNeeded } from "@wet-thread/core/render/renderer";
-import { StoredReader } from "../store";
+import { StoredReader } from "../samples";
 
 /** Frames rendered in one go. */
 const BLOCK = 65_536;

@@ -14,6 +14,9 @@ export interface WavInfo {
   readonly frames: number;
 }
 
+/** What is needed to find samples in a file again. */
+export type FileLayout = Omit<WavInfo, "sampleRate">;
+
 export const MAX_CHANNELS = 32;
 export const MIN_RATE = 4000;
 export const MAX_RATE = 768_000;

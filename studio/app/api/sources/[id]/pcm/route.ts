@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { ApiError } from "@/server/errors";
 import { queryOf, route } from "@/server/http";
-import { readChunk } from "@/server/store";
+import { readChunk } from "@/server/samples";
 
 const Query = z.object({ chunk: z.coerce.number().int().min(0) });
 
@@ -9,8 +9,8 @@ const Query = z.object({ chunk: z.coerce.number().int().min(0) });
 export const GET = route(async (request, { id }) => {
   const { chunk } = queryOf(request, Query);
   const bytes = await readChunk(id, chunk);
-  if (bytes.length === 0) throw new ApiError(404, "not-found", `Recording "${id}" has no chunk ${chunk}.`);
-  return new Response(new Uint8Array(bytes), {
+  if (!bytes) throw new ApiError(404, "not-found", `Recording "${id}" has no chunk ${chunk}.`);
+  return new Response(bytes, {
     headers: { "content-type": "application/octet-stream", "cache-control": "private, max-age=31536000, immutable" },
   });
 });

@@ -2,8 +2,8 @@ import { PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
 import { z } from "zod";
 import { ApiError } from "@/server/errors";
 import { queryOf, route } from "@/server/http";
+import { readPeakTile } from "@/server/samples";
 import { getSource } from "@/server/sources";
-import { readPeakTile } from "@/server/store";
 
 const Query = z.object({
   level: z.coerce

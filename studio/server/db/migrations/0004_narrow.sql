@@ -1,1 +1,0 @@
-ALTER TABLE "source_pcm" ADD COLUMN "width" integer DEFAULT 4 NOT NULL;

@@ -1,0 +1,195 @@
+import { CHUNK, chunkPeaks, PEAK_FIELDS, PEAK_LEVELS, PEAK_OFFSETS } from "@wet-thread/core/analysis/peaks";
+import { decodeFrames, type FileLayout } from "@wet-thread/core/media/wav/reader";
+import { readChunked } from "@wet-thread/core/render/chunked";
+import type { PcmReader, SourceSpan } from "@wet-thread/core/render/reader";
+import { and, eq, inArray, sql } from "drizzle-orm";
+import { db } from "./db/client";
+import { Batches, copyOut, numbers, quoted } from "./db/copy";
+import { sourcePcm, sources } from "./db/schema";
+import { type ByteSpan, readSpans } from "./store";
+
+// Samples of recordings at the project's rate, in chunks of 65,536. Where they lie (in the file as it came, or in rows of their own when
+// it had another rate) is known here alone.
+
+const bytesOf = (f: Float32Array): Buffer => Buffer.from(f.buffer, f.byteOffset, f.byteLength);
+
+/** Rows that go into the database in one batch: some 16 MiB. */
+const BATCH = 64;
+
+/** Peaks of a recording on their way in, and its samples where they are not those of its file. */
+export class SampleRows {
+  private readonly rows = new Batches("source_pcm", ["source_id", "channel", "index", "samples", "peaks"], BATCH);
+
+  constructor(
+    private readonly sourceId: string,
+    readonly inFile: boolean,
+  ) {}
+
+  /** One chunk of a channel. Samples that are not in the file must not change until the row is in. */
+  chunk(channel: number, index: number, samples: Float32Array): Promise<void> {
+    return this.rows.row(this.sourceId, channel, index, this.inFile ? null : bytesOf(samples), bytesOf(chunkPeaks(samples)));
+  }
+
+  end(): Promise<void> {
+    return this.rows.end();
+  }
+
+  /** Lets go of what is still on its way. */
+  abort(): Promise<void> {
+    return this.rows.abort();
+  }
+}
+
+export async function clearSamples(sourceId: string): Promise<void> {
+  await db().delete(sourcePcm).where(eq(sourcePcm.sourceId, sourceId));
+}
+
+/** Layouts of recordings that are ready (they never change any more): null where samples lie in rows of their own. */
+const layouts = new Map<string, FileLayout | null>();
+const MOST_LAYOUTS = 10_000;
+
+async function learnLayouts(ids: Iterable<string>): Promise<void> {
+  const unknown = [...ids].filter((id) => !layouts.has(id));
+  if (unknown.length === 0) return;
+  if (layouts.size > MOST_LAYOUTS) layouts.clear();
+  const rows = await db()
+    .select({ id: sources.id, layout: sources.layout })
+    .from(sources)
+    .where(and(inArray(sources.id, unknown), eq(sources.status, "ready")));
+  for (const { id, layout } of rows) layouts.set(id, layout);
+}
+
+/** Chunks of recordings: which of each. */
+type Wanted = ReadonlyMap<string, ReadonlySet<number>>;
+
+/** A chunk's channels, as many as the recording has. */
+interface Chunk {
+  readonly sourceId: string;
+  readonly index: number;
+  readonly channels: Float32Array[];
+}
+
+/** Gives room for so many samples. */
+type Room = (count: number) => Float32Array;
+
+async function chunksInFiles(wanted: Wanted, room: Room): Promise<Chunk[]> {
+  const places: { sourceId: string; index: number; layout: FileLayout; span: ByteSpan; frames: number }[] = [];
+  for (const [sourceId, indexes] of wanted) {
+    const layout = layouts.get(sourceId);
+    if (!layout) continue;
+    for (const index of indexes) {
+      const frames = Math.min(CHUNK, layout.frames - index * CHUNK);
+      const from = layout.dataOffset + index * CHUNK * layout.frameBytes;
+      if (frames > 0) places.push({ sourceId, index, layout, frames, span: { sourceId, from, size: frames * layout.frameBytes } });
+    }
+  }
+  const bytes = await readSpans(places.map((p) => p.span));
+  return places.map(({ sourceId, index, layout, frames }, i) => {
+    const channels = Array.from({ length: layout.channels }, () => room(frames));
+    decodeFrames(bytes[i], layout, channels);
+    return { sourceId, index, channels };
+  });
+}
+
+async function chunksInRows(wanted: Wanted): Promise<Chunk[]> {
+  const which = [...wanted]
+    .filter(([sourceId]) => layouts.get(sourceId) === null)
+    .map(([sourceId, set]) => `(source_id = ${quoted(sourceId)} and index in (${numbers(set)}))`);
+  const found = new Map<string, Chunk>();
+  if (which.length === 0) return [];
+  const select = `select source_id, channel, index, samples from source_pcm where ${which.join(" or ")}`;
+  for await (const [id, channel, place, samples] of copyOut(select)) {
+    const [sourceId, index] = [id.toString(), place.readInt32BE()];
+    const key = `${sourceId} ${index}`;
+    const chunk = found.get(key) ?? { sourceId, index, channels: [] };
+    found.set(key, chunk);
+    chunk.channels[channel.readInt32BE()] = new Float32Array(samples.buffer as ArrayBuffer, 0, samples.length / 4);
+  }
+  return [...found.values()];
+}
+
+/** Fetches chunks of recordings that are ready; others, and chunks past a recording's end, are left away. */
+async function readChunks(wanted: Wanted, room: Room = (count) => new Float32Array(count)): Promise<Chunk[]> {
+  await learnLayouts(wanted.keys());
+  const both = await Promise.all([chunksInFiles(wanted, room), chunksInRows(wanted)]);
+  return both.flat();
+}
+
+/** The samples of one chunk as floats, all channels one after the other; null when the recording has no such chunk. */
+export async function readChunk(sourceId: string, index: number): Promise<Uint8Array<ArrayBuffer> | null> {
+  const [chunk] = await readChunks(new Map([[sourceId, new Set([index])]]));
+  if (!chunk) return null;
+  const [first] = chunk.channels;
+  const out = new Float32Array(first.length * chunk.channels.length);
+  for (const [c, samples] of chunk.channels.entries()) out.set(samples, c * first.length);
+  return new Uint8Array(out.buffer);
+}
+
+/** Entries in a tile of peaks, at every level but the coarsest of short recordings. */
+export const TILE_ENTRIES = 1024;
+
+/**
+ * A tile of the pyramid: 1,024 entries of one level, for all channels one after the other, each entry min, max, RMS. A tile of level
+ * l covers 1024 · PEAK_LEVELS[l] samples, so 4^l chunks.
+ */
+export async function readPeakTile(sourceId: string, level: number, tile: number, length: number): Promise<Buffer> {
+  const perChunk = CHUNK / PEAK_LEVELS[level];
+  const chunks = TILE_ENTRIES / perChunk;
+  const [from, size] = [PEAK_OFFSETS[level] * 4, perChunk * PEAK_FIELDS * 4];
+  const rows = (
+    await db().execute<{ channel: number; part: Buffer }>(
+      sql`select channel, substring(peaks from ${from + 1}::int for ${size}::int) as part from source_pcm
+          where source_id = ${sourceId} and index >= ${tile * chunks} and index < ${(tile + 1) * chunks} order by channel, index`,
+    )
+  ).rows;
+  // Entries past the recording's end are left away, so that every channel has the same number.
+  const entries = Math.min(TILE_ENTRIES, Math.ceil((length - tile * TILE_ENTRIES * PEAK_LEVELS[level]) / PEAK_LEVELS[level]));
+  const channels = new Map<number, Buffer[]>();
+  for (const { channel, part } of rows) channels.set(channel, [...(channels.get(channel) ?? []), part]);
+  return Buffer.concat([...channels.values()].map((parts) => Buffer.concat(parts).subarray(0, entries * PEAK_FIELDS * 4)));
+}
+
+/** Chunks held for rendering and measuring on the server: 64 MiB at most of one channel. */
+const MOST_CHUNKS = 256;
+
+/** Reads recordings from the database; what a render needs is fetched ahead with `prepare`. */
+export class StoredReader implements PcmReader {
+  private readonly chunks = new Map<string, Float32Array[]>();
+  /** How many chunks the last call fetched. */
+  private latest = 0;
+  /** Room of chunks that were let go: new room each time costs more than what is done in it. */
+  private readonly spare: Float32Array[] = [];
+
+  /** Fetches every chunk of some stretches. */
+  async prepare(spans: readonly SourceSpan[]): Promise<void> {
+    const wanted = new Map<string, Set<number>>();
+    for (const { sourceId, from, to } of spans) {
+      const set = wanted.get(sourceId) ?? new Set();
+      for (let i = Math.floor(from / CHUNK); i * CHUNK < to; i++) if (!this.touch(`${sourceId} ${i}`)) set.add(i);
+      if (set.size > 0) wanted.set(sourceId, set);
+    }
+    if (wanted.size === 0) return;
+    const fetched = await readChunks(wanted, (count) => (count === CHUNK && this.spare.pop()) || new Float32Array(count));
+    for (const { sourceId, index, channels } of fetched) this.chunks.set(`${sourceId} ${index}`, channels);
+    // What this call fetched stays, and as much of what the call before did: one is read while the other comes.
+    for (const [key, channels] of this.chunks) {
+      if (this.chunks.size <= Math.max(MOST_CHUNKS, fetched.length + this.latest)) break;
+      this.chunks.delete(key);
+      this.spare.push(...channels.filter((c) => c.length === CHUNK));
+    }
+    this.spare.length = Math.min(this.spare.length, MOST_CHUNKS);
+    this.latest = fetched.length;
+  }
+
+  private touch(key: string): boolean {
+    const chunk = this.chunks.get(key);
+    if (!chunk) return false;
+    this.chunks.delete(key);
+    this.chunks.set(key, chunk);
+    return true;
+  }
+
+  read(sourceId: string, channel: number, from: number, out: Float32Array, at: number, count: number): boolean {
+    return readChunked((index) => this.chunks.get(`${sourceId} ${index}`)?.[channel], from, out, at, count);
+  }
+}
