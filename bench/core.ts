@@ -111,13 +111,20 @@ function gridDrawing(doc: Document): Row {
 function seams(doc: Document): Row {
   const quiet = () => false;
   for (const s of allSeams(doc)) classify(s, RATE, quiet);
-  // A fresh document, so that nothing but the measures is kept.
-  const fresh = largePiece(200, 100);
+  // Fresh documents, so that nothing but the measures is kept.
+  const times: number[] = [];
   let count = 0;
-  const value = timed(() => {
-    for (const s of allSeams(fresh)) if (classify(s, RATE, quiet) === "raw") count++;
-  });
-  return { name: "seams.classify", value, unit: `ms (${allSeams(fresh).length} seams, ${count} raw)`, budget: "< 50" };
+  for (let i = 0; i < 7; i++) {
+    const fresh = largePiece(200, 100);
+    count = 0;
+    times.push(
+      timed(() => {
+        for (const s of allSeams(fresh)) if (classify(s, RATE, quiet) === "raw") count++;
+      }),
+    );
+  }
+  const value = times.sort((a, b) => a - b)[3];
+  return { name: "seams.classify", value, unit: `ms, median (${allSeams(doc).length} seams, ${count} raw)`, budget: "< 50" };
 }
 
 /** All raw seams of a piece without fades, smoothed in one step. */

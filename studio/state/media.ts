@@ -2,7 +2,8 @@ import { CHUNK, levelFor, PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
 import { channelOf, readChunked } from "@wet-thread/core/render/chunked";
 import type { PcmReader } from "@wet-thread/core/render/reader";
 
-const TILE_ENTRIES = 1024;
+/** Entries in a tile of peaks. */
+export const TILE_ENTRIES = 1024;
 const MOST_TILES = 1500;
 const MOST_CHUNKS = 96;
 const AT_ONCE = 6;

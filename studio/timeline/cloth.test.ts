@@ -1,14 +1,21 @@
 import { dataOf, documentFrom, NEW_PIECE } from "@wet-thread/core/model/document";
 import { NO_FADE } from "@wet-thread/core/model/schema";
 import fc from "fast-check";
-import { describe, expect, it } from "vitest";
+import { describe, expect, it, vi } from "vitest";
 import { useSettings } from "@/state/settings";
 import { view } from "@/state/view";
-import { type ClothScene, paintCloth, weaveFrom } from "./cloth";
+import { paintCloth, weaveFrom } from "./cloth";
+import type { ClothScene } from "./cloth-scene";
 import { laneBoxes } from "./geometry";
 import { viewGrid } from "./grid-columns";
 import { PALETTES, pixel } from "./theme";
 import { zoneAt } from "./zones";
+
+// Recordings are loud from end to end here, and never fetched.
+vi.mock(import("@/state/media"), async (original) => {
+  const read = (_: string, __: number, ___: number, out: Float32Array, at: number, count: number): true => !!out.fill(0.5, at, at + count);
+  return { ...(await original()), pageReader: { read }, peakTile: () => undefined };
+});
 
 const clip = (id: string, start: number, length: number) => ({
   id,
@@ -75,6 +82,35 @@ describe("the cloth raster", () => {
     const edge = (x: number): number => Array.from({ length: 84 }, (_, y) => y).findIndex((y) => at(x, y) === cloth);
     expect(edge(61)).toBeGreaterThan(edge(65));
     expect(edge(65)).toBeGreaterThan(edge(69));
+  });
+});
+
+describe("marks of seams in the raster", () => {
+  const rail = 92;
+  const draw = (clips: ReturnType<typeof clip>[], samplesPerPixel: number): Uint32Array => {
+    const made = documentFrom({ ...dataOf(doc), clips }, new Map([["s", { id: "s", name: "s", length: 100_000, channels: 1 }]]));
+    const out = new Uint32Array(100 * 120);
+    paintCloth(out, { ...scene, doc: made, lanes: laneBoxes(made), samplesPerPixel, palette: PALETTES.day });
+    return out;
+  };
+  const faded = (id: string, start: number, length: number) => {
+    const fade = { length: 200, shape: "power" as const, bend: 0 };
+    return { ...clip(id, start, length), fadeIn: fade, fadeOut: fade };
+  };
+  const has = (pixels: Uint32Array, color: string, from: number, to: number): boolean =>
+    Array.from({ length: 13 }, (_, i) => rail - 6 + i).some((y) => pixels.subarray(y * 100 + from, y * 100 + to).includes(pixel(color)));
+  const { ink2, dyes } = PALETTES.day;
+  it("are a dot where both sides are faded and a diamond where an edge is bare", () => {
+    const out = draw([faded("a", 1000, 2000), clip("b", 6000, 2000)], 100);
+    expect([has(out, ink2, 7, 14), has(out, dyes.madder, 7, 14)]).toEqual([true, false]);
+    expect([has(out, ink2, 57, 64), has(out, dyes.madder, 56, 65)]).toEqual([false, true]);
+    expect(has(out, ink2, 40, 55) || has(out, dyes.madder, 40, 55)).toBe(false);
+  });
+  it("show the bare one of many that lie close together", () => {
+    const many = Array.from({ length: 20 }, (_, i) => faded(`f${i}`, 20_000 + i * 700, 600));
+    const bare = { ...many[9], fadeOut: NO_FADE };
+    expect(has(draw(many, 1000), dyes.madder, 0, 100)).toBe(false);
+    expect(has(draw([...many.slice(0, 9), bare, ...many.slice(10)], 1000), dyes.madder, 20, 35)).toBe(true);
   });
 });
 

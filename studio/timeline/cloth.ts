@@ -1,35 +1,14 @@
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
 import type { Lane } from "@wet-thread/core/model/lane";
-import { type Clip, clipEnd, type Dye, gainFactor, type SourceInfo } from "@wet-thread/core/model/schema";
+import { type Clip, clipEnd, gainFactor, type SourceInfo } from "@wet-thread/core/model/schema";
+import type { ClothScene } from "./cloth-scene";
 import { drawnGain, SMOOTH_CURVE } from "./drawn-gain";
 import { CLOTH_TOP, type LaneBox, NAME_STRIP, RAIL } from "./geometry";
-import type { ViewGrid } from "./grid-columns";
 import { bandOf } from "./layers";
+import { paintMarks } from "./rail-marks";
 import { type Dyed, Strip, type StripPlace, WAVES } from "./strip";
 import { mix, type Palette, pixel } from "./theme";
 import { type Columns, fillColumns, newColumns } from "./wave";
-
-/** What the raster needs to know; all lengths in device pixels but for lane boxes. */
-export interface ClothScene {
-  readonly doc: Document;
-  readonly palette: Palette;
-  readonly width: number;
-  readonly height: number;
-  readonly scale: number;
-  readonly start: number;
-  readonly samplesPerPixel: number;
-  readonly scrollY: number;
-  readonly lanes: readonly LaneBox[];
-  readonly grid: ViewGrid;
-  /** Grid lines: strength 1 (fine) to 3 (bar) for each device column, 0 for none. */
-  readonly gridColumns: Uint8Array;
-  readonly mutedTracks: ReadonlySet<string>;
-  readonly gridStrength: number;
-  readonly gridDye: Dye | null;
-  readonly fanned: boolean;
-  /** Waveforms are drawn this many times taller. */
-  readonly magnify: number;
-}
 
 /** The colours of each dye, plain and washed out. */
 const dyedCache = new WeakMap<Palette, readonly [Map<string, Dyed>, Map<string, Dyed>]>();
@@ -90,6 +69,7 @@ export function paintCloth(pixels: Uint32Array, scene: ClothScene, from = 0, to 
     const bottom = Math.round((box.top + box.height - scrollY) * scale);
     if (bottom <= 0 || top >= height) continue;
     paintLane(pixels, scene, box, top, bottom, from, to);
+    paintMarks(pixels, scene, box, from, to);
     if (bottom > 0 && bottom <= height) pixels.fill(pixel(palette.line), (bottom - 1) * width + from, (bottom - 1) * width + to);
   }
 }
@@ -242,11 +222,11 @@ function layClip(scene: ClothScene, clip: Clip, colors: Dyed, place: StripPlace,
   const wide = SMOOTH_CURVE * samplesPerPixel;
   const left = clip.fadeIn.length >= wide ? Math.max(x0, Math.ceil((clip.start + clip.fadeIn.length - start) / perColumn)) : x0;
   const right = clip.fadeOut.length >= wide ? Math.min(x1, Math.floor((clipEnd(clip) - clip.fadeOut.length - start) / perColumn)) : x1;
-  let near = faded && left === x0 && x0 > own0 ? cutAt(place, gainAt(doc, clip, first - perColumn / 2)) : 0;
+  // Where the top steps from one column to the next, the line goes along the step; the column before the first may not be drawn now.
+  let near = strip.cut[left];
+  if (left === x0 && x0 > own0 && isFaded(clip, perColumn)) near = cutAt(place, gainAt(doc, clip, first - perColumn / 2));
   for (let x = left; x < right; x++) {
-    // Where the top steps from one column to the next, the line goes along the step.
     const cut = strip.cut[x];
-    if (x === own0 || (x === left && x > x0) || !faded) near = cut;
     strip.lineFrom[x] = Math.min(cut, near);
     strip.lineTo[x] = Math.max(cut + thick, near);
     near = cut;
@@ -286,9 +266,12 @@ function gainAt(doc: Document, clip: Clip, sample: number): number {
   return drawnGain(clip, follower, Math.min(clipEnd(clip) - 1, Math.max(clip.start, sample)));
 }
 
+/** Whether a clip has a fade that is as wide as half a column. */
+const isFaded = (clip: Clip, perColumn: number): boolean => clip.fadeIn.length >= perColumn / 2 || clip.fadeOut.length >= perColumn / 2;
+
 /** Gains of the columns; false when there is no fade among them, or none that is as wide as half a column. */
 function fillGains(doc: Document, clip: Clip, first: number, perColumn: number, n: number): boolean {
-  if (clip.fadeIn.length < perColumn / 2 && clip.fadeOut.length < perColumn / 2) return false;
+  if (!isFaded(clip, perColumn)) return false;
   const inEnd = clip.start + clip.fadeIn.length;
   const outStart = clipEnd(clip) - clip.fadeOut.length;
   if (first >= inEnd && first + n * perColumn <= outStart) return false;

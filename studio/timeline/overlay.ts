@@ -1,4 +1,5 @@
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
+import type { Lane } from "@wet-thread/core/model/lane";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import type { View } from "@/state/view";
 import { forgetFont, NAMED_FROM, paintName } from "./clip-names";
@@ -8,7 +9,7 @@ import { bandOf } from "./layers";
 import { paintBand, paintBundles, paintCuts, paintJoint, paintRange } from "./overlay-marks";
 import { NUMBERS, type OverlayScene, px, WORDS } from "./overlay-scene";
 import type { Preview } from "./preview";
-import { paintRail } from "./rail";
+import { paintGlow } from "./rail";
 import { paintSamples, SAMPLES_FROM } from "./sample-points";
 import { faded, mix } from "./theme";
 
@@ -18,15 +19,18 @@ export function paintOverlay(g: CanvasRenderingContext2D, scene: OverlayScene): 
   const from = Math.floor(view.start);
   const to = Math.ceil(view.start + view.width * view.samplesPerPixel) + 1;
   forgetFont();
-  for (const box of laneBoxes(doc)) {
+  const boxes = laneBoxes(doc);
+  for (const box of boxes) {
     const top = box.top - view.scrollY;
     if (top + box.height < 0 || top > view.height) continue;
-    const clips = doc.lanes.get(box.trackId)?.within(from, to) ?? [];
+    const lane = doc.lanes.get(box.trackId);
+    if (!lane || !mayHaveMarks(scene, lane)) continue;
+    const clips = lane.within(from, to);
     const ordered = clips.some((c) => c.layer > 0) ? [...clips].sort((a, b) => a.layer - b.layer) : clips;
     for (const clip of ordered) if (hasMarks(scene, clip)) paintClip(g, scene, box, clip, top);
     if (!view.fanned) paintBeneath(g, scene, clips, top, box);
-    paintRail(g, scene, box, top, from, to);
   }
+  paintGlow(g, scene, boxes);
   paintEcho(g, scene);
   paintDropArea(g, scene);
   paintBundles(g, scene);
@@ -72,6 +76,42 @@ function paintDropArea(g: CanvasRenderingContext2D, { doc, view, palette }: Over
   g.textBaseline = "middle";
   g.fillStyle = palette.ink3;
   g.fillText("Drop a recording here to start a track", 16, y + 25);
+}
+
+interface Extent {
+  readonly length: number;
+  readonly fade: number;
+  readonly layered: boolean;
+}
+const extents = new WeakMap<Lane, Extent>();
+/** The longest clip of a lane and its widest fade, in samples, and whether clips lie on each other. */
+function extentOf(lane: Lane): Extent {
+  let known = extents.get(lane);
+  if (!known) {
+    let [length, fade, layered] = [0, 0, false];
+    for (const c of lane.clips) {
+      length = Math.max(length, c.length);
+      fade = Math.max(fade, c.fadeIn.length, c.fadeOut.length);
+      layered ||= c.layer > 0;
+    }
+    known = { length, fade, layered };
+    extents.set(lane, known);
+  }
+  return known;
+}
+
+/** Whether there may be anything to draw on the clips of a lane: where all are tiny and none is chosen they need not be looked at. */
+function mayHaveMarks({ view, preview }: OverlayScene, lane: Lane): boolean {
+  const { length, fade, layered } = extentOf(lane);
+  const { samplesPerPixel } = view;
+  return (
+    layered ||
+    view.clipIds.size > 0 ||
+    preview.zone?.clipId !== undefined ||
+    samplesPerPixel <= SAMPLES_FROM ||
+    length >= NAMED_FROM * samplesPerPixel ||
+    fade >= SMOOTH_CURVE * samplesPerPixel
+  );
 }
 
 /** Whether there is anything to draw on a clip: of thousands that are each a few pixels wide there is not. */

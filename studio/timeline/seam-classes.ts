@@ -20,6 +20,37 @@ function quietIn(doc: Document): QuietEdge {
 /** The class of a seam as far as the page knows; samples that are missing are fetched, and a drawing follows when they come. */
 export const seamClass = (doc: Document, seam: Seam): SeamClass => classify(seam, doc.sampleRate, quietIn(doc));
 
+const CLASSES = ["unbroken", "smooth", "blended", "raw"] as const satisfies readonly SeamClass[];
+/** Classes of a lane's seams that will not change any more: 1 + the place in CLASSES, 0 while something about them is still missing. */
+const settled = new WeakMap<readonly Seam[], Uint8Array>();
+
+/** Asks for the classes of a lane's seams by their place; each is worked out once. */
+export function classesOf(doc: Document, seams: readonly Seam[]): { of(i: number): SeamClass; isSettled(i: number): boolean } {
+  let known = settled.get(seams);
+  if (!known) {
+    known = new Uint8Array(seams.length);
+    settled.set(seams, known);
+  }
+  const kept = known;
+  const quiet = quietIn(doc);
+  let whole = true;
+  const asked: QuietEdge = (clip, edge, at) => {
+    const answer = quiet(clip, edge, at);
+    whole &&= answer !== undefined;
+    return answer;
+  };
+  return {
+    of(i) {
+      if (kept[i]) return CLASSES[kept[i] - 1];
+      whole = true;
+      const found = classify(seams[i], doc.sampleRate, asked);
+      if (whole) kept[i] = 1 + CLASSES.indexOf(found);
+      return found;
+    },
+    isSettled: (i) => kept[i] > 0,
+  };
+}
+
 export const laneSeams = (doc: Document, trackId: string): readonly Seam[] => {
   const lane = doc.lanes.get(trackId);
   return lane ? seamsOf(lane, trackId) : [];
@@ -57,16 +88,12 @@ export function laneTally(doc: Document, trackId: string): Tally {
   const counts = { ...NONE.counts };
   const raw: number[] = [];
   let whole = true;
-  const quiet = quietIn(doc);
-  const asked: QuietEdge = (clip, edge, at) => {
-    const answer = quiet(clip, edge, at);
-    whole &&= answer !== undefined;
-    return answer;
-  };
-  for (const seam of seams) {
-    const kind = classify(seam, doc.sampleRate, asked);
+  const classes = classesOf(doc, seams);
+  for (const [i, seam] of seams.entries()) {
+    const kind = classes.of(i);
     counts[kind]++;
     if (kind === "raw") raw.push(seam.position);
+    whole &&= classes.isSettled(i);
   }
   const tally = { seams, counts, raw };
   tallies.set(lane, { tally, known: memory.size, whole, rate: doc.sampleRate });

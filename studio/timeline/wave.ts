@@ -1,5 +1,5 @@
 import { PEAK_FIELDS, PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
-import { levelFor, pageReader, peakTile } from "@/state/media";
+import { levelFor, pageReader, peakTile, TILE_ENTRIES } from "@/state/media";
 
 /** Columns of a waveform: least, greatest and RMS of each, for one channel. NaN in `min` where nothing is known yet. */
 export interface Columns {
@@ -73,9 +73,15 @@ function fillFromPeaks(
   count: number,
 ): boolean {
   const size = PEAK_LEVELS[level];
-  const { min: outMin, max: outMax, rms: outRms } = out;
-  let tile = peakTile(sourceId, channels, channel, level, Math.max(0, first));
+  const span = size * TILE_ENTRIES;
+  const firstTile = Math.floor(Math.max(0, first) / span);
+  const lastTile = Math.floor((Math.min(length, first + count * perColumn) - 1) / span);
+  let tile = peakTile(sourceId, channels, channel, level, firstTile * span);
   let whole = tile !== undefined;
+  for (let t = firstTile + 1; t <= lastTile; t++) whole = peakTile(sourceId, channels, channel, level, t * span) !== undefined && whole;
+  // Where something is missing a coarser level is taken for all columns: nothing is worked out in vain, but all that is missing is asked for.
+  if (!whole && level + 1 < PEAK_LEVELS.length) return false;
+  const { min: outMin, max: outMax, rms: outRms } = out;
   // Entries are counted from the recording's start; those of the tile at hand are [low, high).
   let low = tile ? tile.from / size : 0;
   let high = tile ? low + tile.entries : 0;

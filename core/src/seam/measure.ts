@@ -20,8 +20,9 @@ export function quietEdges(doc: Document, reader: PcmReader, memory: Map<string,
     const known = memory.get(key);
     if (known !== undefined) return known;
     const factor = gainFactor(clip.gain);
-    const channels = doc.sources.get(clip.sourceId)?.channels ?? 0;
-    for (let c = 0; c < channels; c++) {
+    const source = doc.sources.get(clip.sourceId);
+    if (!source) return undefined;
+    for (let c = 0; c < source.channels; c++) {
       if (!reader.read(clip.sourceId, c, from, buffer, 0, n)) return undefined;
       for (let i = 0; i < n; i++) {
         if (Math.abs(buffer[i] * factor) > QUIET) {

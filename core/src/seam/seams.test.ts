@@ -69,6 +69,16 @@ describe("seams", () => {
   });
 });
 
+describe("a quiet edge", () => {
+  it("is not known before its recording is, and is not taken for known afterwards", () => {
+    const doc = documentOf(1, [plainClip({ id: "c0", offset: 10 })]);
+    const [clip] = doc.clips.values();
+    const memory = new Map<string, boolean>();
+    expect(quietEdges({ ...doc, sources: new Map() }, reader, memory)(clip, "start", clip.start)).toBeUndefined();
+    expect(quietEdges(doc, reader, memory)(clip, "start", clip.start)).toBe(false);
+  });
+});
+
 describe("the click measure", () => {
   const tone = (phase: number) => Float64Array.from({ length: 2400 }, (_, i) => 0.3 * Math.sin(0.03 * i + phase));
   it("hears a jump between tones, at its level, and none where a tone runs on", () => {
