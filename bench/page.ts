@@ -87,17 +87,19 @@ async function frames(page: Page, what: "pan" | "zoom", count: number): Promise<
   );
 }
 
+/** Frames in which the page's code is still being compiled and peaks still come. */
+const WARMING = 80;
+
 async function frameRows(page: Page, piece: string): Promise<Row[]> {
   const rows: Row[] = [];
+  const row = (what: string, name: string, of: number[], unit: string, budget = "–"): void =>
+    void rows.push({ name: `${what}, ${name}, ${piece}`, value: p95(of), unit, budget });
   for (const what of ["pan", "zoom"] as const) {
-    const { gaps, work } = await frames(page, what, 160);
-    rows.push({ name: `draw.frame, ${what}, ${piece}`, value: p95(work.slice(20)), unit: "ms p95 of the page's work a frame", budget: "< 16" });
-    rows.push({
-      name: `frame to frame, ${what}, ${piece}`,
-      value: p95(gaps.slice(20)),
-      unit: "ms p95, the browser's own work included",
-      budget: "–",
-    });
+    const { gaps, work } = await frames(page, what, WARMING + 160);
+    const own = "ms p95 of the page's work a frame";
+    row("draw.frame", what, work.slice(WARMING), own, "< 16");
+    row("first frames", what, work.slice(0, WARMING), own);
+    row("frame to frame", what, gaps.slice(WARMING), "ms p95, the browser's own work included");
   }
   return rows;
 }
@@ -119,7 +121,10 @@ async function largeRows(browser: Browser): Promise<Row[]> {
   await openTime(page, projectId);
   const opens: number[] = [];
   for (let i = 0; i < 5; i++) opens.push(await openTime(page, projectId));
-  const rows: Row[] = [{ name: "open.large", value: Math.max(...opens), unit: "ms at most of 5, 20,000 clips", budget: "< 2000" }];
+  opens.sort((a, b) => a - b);
+  const rows: Row[] = [
+    { name: "open.large", value: opens[2], unit: `ms, median of 5 (${opens.map(Math.round).join(", ")}), 20,000 clips`, budget: "< 2000" },
+  ];
   // All tracks low and the whole piece wide.
   await page.keyboard.press("w");
   for (let i = 0; i < 4; i++) await page.keyboard.press("Shift+ArrowDown");

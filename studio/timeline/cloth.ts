@@ -137,7 +137,8 @@ function paintLane(pixels: Uint32Array, scene: ClothScene, box: LaneBox, top: nu
   if (!lane) return;
   // A column more on each side: the shortest clip fills one.
   const visible = lane.within(Math.floor(start + (from - 1) * perColumn), Math.ceil(start + (to + 1) * perColumn));
-  const layered = visible.some((c) => c.layer > 0) ? [...visible].sort((a, b) => a.layer - b.layer) : visible;
+  const flat = isFlat(lane);
+  const layered = flat ? visible : [...visible].sort((a, b) => a.layer - b.layer);
   const full = [top + Math.round(CLOTH_TOP * scale), bottom - Math.round((RAIL + 1) * scale)] as const;
   const placed = ([y0, y1]: readonly [number, number]): StripPlace => ({
     pixels,
@@ -154,29 +155,31 @@ function paintLane(pixels: Uint32Array, scene: ClothScene, box: LaneBox, top: nu
   let place = placed(full);
   const muted = scene.mutedTracks.has(box.trackId);
   const own = dyed(palette, palette.dyes[box.track.color], muted);
-  const inOrder = !scene.fanned && isFlat(lane);
+  const inOrder = !scene.fanned && flat;
   const columnOf = (clip: Clip): number => Math.max(from, Math.round((clip.start - start) / perColumn));
   // What is laid but not painted yet: columns `begun` to `laid`, of clips that end by `end`.
   let begun = from;
   let laid = from;
   let end = 0;
+  let nextX = layered.length ? columnOf(layered[0]) : 0;
   for (let i = 0; i < layered.length; i++) {
     const clip = layered[i];
+    const stop = clipEnd(clip);
+    const x0 = nextX;
+    if (i + 1 < layered.length) nextX = columnOf(layered[i + 1]);
+    const apart = inOrder && clip.start >= end;
+    // Of clips so short that several begin in one column only the last is seen; the others need not be laid at all.
+    if (apart && nextX === x0 && i + 1 < layered.length && layered[i + 1].start >= stop && stop - start < (x0 + 0.5) * perColumn) continue;
     const band = scene.fanned ? bandOf(lane, clip, true, ...full) : full;
     const moved = band[0] !== place.top || band[1] !== place.bottom;
-    const x0 = columnOf(clip);
-    // Of clips so short that several begin in one column only the last is seen; the others need not be laid at all.
-    if (inOrder && i + 1 < layered.length && layered[i + 1].start >= clipEnd(clip) && clipEnd(clip) - start < (x0 + 0.5) * perColumn) {
-      if (columnOf(layered[i + 1]) === x0 && clip.start >= end) continue;
-    }
     // A clip that lies over another one goes over its pixels; one that only shares a column with the clip before takes the column.
-    if (moved || (x0 < laid && !(inOrder && clip.start >= end))) {
+    if (moved || (x0 < laid && !apart)) {
       strip.paint(place, begun, laid);
       if (moved) place = placed(band);
       begun = x0;
       laid = x0;
     }
-    end = Math.max(end, clipEnd(clip));
+    end = Math.max(end, stop);
     const colors = clip.color || clip.mute ? dyed(palette, palette.dyes[clip.color ?? box.track.color], clip.mute || muted) : own;
     laid = Math.max(laid, layClip(scene, clip, colors, place, x0, to));
   }

@@ -1,4 +1,4 @@
-import type { SeamClass } from "@wet-thread/core/seam/seams";
+import type { Seam, SeamClass } from "@wet-thread/core/seam/seams";
 import type { ClothScene } from "./cloth-scene";
 import { type LaneBox, RAIL } from "./geometry";
 import { classesOf, laneSeams } from "./seam-classes";
@@ -40,7 +40,7 @@ const FINE = 4;
 interface Sprite {
   readonly xs: Int8Array;
   readonly ys: Int8Array;
-  readonly color: Uint32Array;
+  readonly color: Int32Array;
   readonly cover: Uint16Array;
   readonly reach: number;
 }
@@ -67,19 +67,22 @@ function spriteOf(shape: Shape, palette: Palette, scale: number): Sprite {
       color.push(parts.reduce((sum, p, c) => sum | (Math.round(p / covered) << (8 * c)), 0xff000000));
     }
   }
-  return { xs: Int8Array.from(x), ys: Int8Array.from(y), color: Uint32Array.from(color), cover: Uint16Array.from(cover), reach };
+  return { xs: Int8Array.from(x), ys: Int8Array.from(y), color: Int32Array.from(color), cover: Uint16Array.from(cover), reach };
 }
 
-type Sprites = Readonly<Record<keyof typeof SHAPES, Sprite>>;
-const sprites = new WeakMap<Palette, Map<number, Sprites>>();
-function spritesOf(palette: Palette, scale: number): Sprites {
+/** Sprites that were needed so far, by palette, scale and shape. */
+const sprites = new WeakMap<Palette, Map<string, Sprite>>();
+function spriteFor(kind: keyof typeof SHAPES, palette: Palette, scale: number): Sprite {
   let ofPalette = sprites.get(palette);
-  if (!ofPalette) sprites.set(palette, (ofPalette = new Map()));
-  let found = ofPalette.get(scale);
+  if (!ofPalette) {
+    ofPalette = new Map();
+    sprites.set(palette, ofPalette);
+  }
+  const key = `${kind} ${scale}`;
+  let found = ofPalette.get(key);
   if (!found) {
-    const made = Object.entries(SHAPES).map(([kind, shape]) => [kind, spriteOf(shape, palette, scale)]);
-    found = Object.fromEntries(made) as Sprites;
-    ofPalette.set(scale, found);
+    found = spriteOf(SHAPES[kind], palette, scale);
+    ofPalette.set(key, found);
   }
   return found;
 }
@@ -92,7 +95,7 @@ function laid(under: number, over: number, part: number): number {
 }
 
 /** A sprite around column x of a row, in columns [from, to). */
-function putSprite(pixels: Uint32Array, width: number, height: number, sprite: Sprite, x: number, row: number, from: number, to: number): void {
+function putSprite(pixels: Int32Array, width: number, height: number, sprite: Sprite, x: number, row: number, from: number, to: number): void {
   const { xs, ys, color, cover, reach } = sprite;
   const inside = x - reach >= from && x + reach < to && row - reach >= 0 && row + reach < height;
   const middle = row * width + x;
@@ -104,6 +107,17 @@ function putSprite(pixels: Uint32Array, width: number, height: number, sprite: S
     const at = middle + ys[i] * width + xs[i];
     pixels[at] = cover[i] === 256 ? color[i] : laid(pixels[at], color[i], cover[i]);
   }
+}
+
+const allPositions = new WeakMap<readonly Seam[], Float64Array>();
+/** Where a lane's seams are, as bare numbers: thousands of them are gone through for each drawing. */
+function positionsOf(seams: readonly Seam[]): Float64Array {
+  let known = allPositions.get(seams);
+  if (!known) {
+    known = Float64Array.from(seams, (s) => s.position);
+    allPositions.set(seams, known);
+  }
+  return known;
 }
 
 /** Draws the marks of a lane's seams into columns [from, to). */
@@ -118,27 +132,34 @@ export function paintMarks(pixels: Uint32Array, scene: ClothScene, box: LaneBox,
   const cellOf = (column: number): number => Math.floor((start + column * perColumn) / cell);
   const [first, last] = [cellOf(from - reach - 1), cellOf(to + reach + 1)];
   const seams = laneSeams(doc, box.trackId);
+  const positions = positionsOf(seams);
   const classes = classesOf(doc, seams);
-  const own = spritesOf(palette, scale);
+  const signed = new Int32Array(pixels.buffer, pixels.byteOffset, pixels.length);
   let low = 0;
   let high = seams.length;
   while (low < high) {
     const half = (low + high) >> 1;
-    if (seams[half].position < first * cell) low = half + 1;
+    if (positions[half] < first * cell) low = half + 1;
     else high = half;
   }
-  const span = seams.length ? seams[seams.length - 1].position - seams[0].position : 0;
-  const dot = span < seams.length * MANY * samplesPerPixel ? own.small : own.smooth;
+  const span = seams.length ? positions[seams.length - 1] - positions[0] : 0;
+  const dot = span < seams.length * MANY * samplesPerPixel ? "small" : "smooth";
+  const own: Partial<Record<SeamClass, Sprite>> = {};
   while (low < seams.length) {
-    const end = (Math.floor(seams[low].position / cell) + 1) * cell;
+    const end = (Math.floor(positions[low] / cell) + 1) * cell;
     if (end > (last + 1) * cell) break;
-    let worst = seams[low];
+    let worst = low;
     let kind = classes.of(low);
-    for (low++; low < seams.length && seams[low].position < end; low++) {
+    for (low++; low < seams.length && positions[low] < end; low++) {
       const also = classes.of(low);
-      if (WORST[also] > WORST[kind]) [worst, kind] = [seams[low], also];
+      if (WORST[also] > WORST[kind]) [worst, kind] = [low, also];
     }
-    const x = Math.round((worst.position - start) / perColumn);
-    putSprite(pixels, width, height, kind === "smooth" ? dot : own[kind], x, middle, from, to);
+    const x = Math.round((positions[worst] - start) / perColumn);
+    let sprite = own[kind];
+    if (!sprite) {
+      sprite = spriteFor(kind === "smooth" ? dot : kind, palette, scale);
+      own[kind] = sprite;
+    }
+    putSprite(signed, width, height, sprite, x, middle, from, to);
   }
 }

@@ -1,4 +1,4 @@
-import { blendAfter } from "../model/document";
+import { blendAfter, type Document } from "../model/document";
 import type { Bundle, Clip } from "../model/schema";
 import { bundleTree } from "./bundles/members";
 import { type Overlap, settleOverlaps } from "./overlap";
@@ -35,6 +35,7 @@ export function layCopies(
     // In a copy that follows, a clip's id tells its place in the pattern.
     ids.set(id, bundles === "linked" && inside ? `${inside}~${id.slice(id.lastIndexOf("~") + 1)}` : tx.newId());
   }
+  const { doc } = tx;
   for (const clip of clips) {
     const partner = clip.blend && ids.get(clip.blend.with);
     const blend = clip.blend && partner ? { ...clip.blend, with: partner } : null;
@@ -43,7 +44,7 @@ export function layCopies(
       id: ids.get(clip.id) as string,
       blend,
       fadeIn: clip.blend && !blend ? { ...clip.fadeIn, length: 0, part: undefined } : clip.fadeIn,
-      fadeOut: losesFollower(tx, clip, ids) ? { ...clip.fadeOut, length: 0, part: undefined } : clip.fadeOut,
+      fadeOut: losesFollower(doc, clip, ids) ? { ...clip.fadeOut, length: 0, part: undefined } : clip.fadeOut,
       bundle: (clip.bundle !== null && renamed.get(clip.bundle)) || tx.inside,
     });
   }
@@ -53,9 +54,9 @@ export function layCopies(
 }
 
 /** Whether a clip's fade-out is a blend's whose other clip is not copied along. */
-function losesFollower(tx: Transaction, clip: Clip, ids: ReadonlyMap<string, string>): boolean {
-  const original = tx.doc.clips.get(clip.id);
-  const follower = original && original.fadeOut.length === clip.fadeOut.length ? blendAfter(tx.doc, original) : undefined;
+function losesFollower(doc: Document, clip: Clip, ids: ReadonlyMap<string, string>): boolean {
+  const original = doc.clips.get(clip.id);
+  const follower = original && original.fadeOut.length === clip.fadeOut.length ? blendAfter(doc, original) : undefined;
   return follower !== undefined && !ids.has(follower.id);
 }
 

@@ -37,10 +37,11 @@ export function partFromNeighbours(tx: Transaction, clipIds: readonly string[]):
 
 /** Splits every clip of some tracks that lies across a position; blends there are put back to their splice first. */
 export function cutTracksAt(tx: Transaction, trackIds: Iterable<string>, at: number): void {
-  for (const trackId of trackIds) {
-    unblendAt(tx, trackId, at);
-    for (const clip of tx.lane(trackId).within(at, at + 1)) if (clip.start < at && clipEnd(clip) > at) splitClip(tx, clip, at);
-  }
+  const all = [...trackIds];
+  for (const trackId of all) unblendAt(tx, trackId, at);
+  // What is set shows when it is next looked for: one look at all tracks, then all cuts.
+  const across = all.flatMap((trackId) => tx.lane(trackId).within(at, at + 1));
+  for (const clip of across) if (clip.start < at && clipEnd(clip) > at) splitClip(tx, clip, at);
 }
 
 /** The part of a clip inside [from, to), with what is left of its fades; null when there is none. Its blend goes with it only if kept whole. */
