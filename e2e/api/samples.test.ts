@@ -4,64 +4,39 @@ import { addSource, BASE, newProject, noise } from "../client";
 
 const CHUNK = 65_536;
 
-/** The nearest whole number; −0 is 0, as bytes know no other. */
-const whole = (x: number): number => Math.round(x) + 0;
-
-/** How each encoding writes a sample, told apart from the reader: bytes, format tag, and what is read back. */
-const KINDS: Record<WavEncoding, { bytes: number; tag: number; put: (v: DataView, at: number, x: number) => number }> = {
-  u8: {
-    bytes: 1,
-    tag: 1,
-    put: (v, at, x) => {
-      const n = whole(x * 127);
-      v.setUint8(at, n + 128);
-      return n / 128;
-    },
-  },
-  i16: {
-    bytes: 2,
-    tag: 1,
-    put: (v, at, x) => {
-      const n = whole(x * 32767);
-      v.setInt16(at, n, true);
-      return n / 32768;
-    },
-  },
-  i24: {
-    bytes: 3,
-    tag: 1,
-    put: (v, at, x) => {
-      const n = whole(x * 8388607);
-      v.setUint16(at, n & 0xffff, true);
-      v.setInt8(at + 2, n >> 16);
-      return n / 8388608;
-    },
-  },
-  i32: {
-    bytes: 4,
-    tag: 1,
-    put: (v, at, x) => {
-      const n = whole(x * 2147483647);
-      v.setInt32(at, n, true);
-      return n / 2147483648;
-    },
-  },
-  f32: {
-    bytes: 4,
-    tag: 3,
-    put: (v, at, x) => {
-      v.setFloat32(at, x, true);
-      return x;
-    },
-  },
-  f64: {
-    bytes: 8,
-    tag: 3,
-    put: (v, at, x) => {
-      v.setFloat64(at, x, true);
-      return x;
-    },
-  },
+/** How an encoding writes a sample, told apart from the reader: bytes, format tag, and what is read back. */
+interface Kind {
+  readonly bytes: number;
+  readonly tag: number;
+  put(v: DataView, at: number, x: number): number;
+}
+function whole(bytes: number, write: (v: DataView, at: number, n: number) => void): Kind {
+  const full = 2 ** (8 * bytes - 1);
+  const put = (v: DataView, at: number, x: number): number => {
+    // −0 is 0, as bytes know no other.
+    const n = Math.round(x * (full - 1)) + 0;
+    write(v, at, n);
+    return n / full;
+  };
+  return { bytes, tag: 1, put };
+}
+function float(bytes: number, write: (v: DataView, at: number, x: number) => void): Kind {
+  const put = (v: DataView, at: number, x: number): number => {
+    write(v, at, x);
+    return x;
+  };
+  return { bytes, tag: 3, put };
+}
+const KINDS: Record<WavEncoding, Kind> = {
+  u8: whole(1, (v, at, n) => v.setUint8(at, n + 128)),
+  i16: whole(2, (v, at, n) => v.setInt16(at, n, true)),
+  i24: whole(3, (v, at, n) => {
+    v.setUint16(at, n & 0xffff, true);
+    v.setInt8(at + 2, n >> 16);
+  }),
+  i32: whole(4, (v, at, n) => v.setInt32(at, n, true)),
+  f32: float(4, (v, at, x) => v.setFloat32(at, x, true)),
+  f64: float(8, (v, at, x) => v.setFloat64(at, x, true)),
 };
 
 /** A file with something long before its samples and something after them, and what its samples are. */
