@@ -31,9 +31,15 @@ export class EditorPage {
     return this.page.getByTestId("lanes");
   }
 
+  /** The version as the server has it; the page has followed it there, unless it is kept from it, so that what is done next is done on it. */
   async version(): Promise<Version> {
     const { status, body } = await api<Version>("GET", `/api/versions/${this.versionId}`);
     if (status !== 200) throw new Error(`The version was answered with ${status}: ${JSON.stringify(body)}`);
+    const followed = (revision: number): boolean => {
+      const shown = document.querySelector<HTMLElement>("[data-testid=save-state]")?.dataset.revision;
+      return shown === undefined || Number(shown) >= revision;
+    };
+    await this.page.waitForFunction(followed, body.revision, { timeout: 2000 }).catch(() => {});
     return body;
   }
 
@@ -73,6 +79,7 @@ export class EditorPage {
   }
 
   async samplesPerPixel(): Promise<number> {
+    await this.settle();
     return (await this.view()).per;
   }
 

@@ -29,7 +29,10 @@ async function twoTracks() {
 
 test("stop stays or returns, pre-roll begins before, play to ends there, play from begins at the selection", async ({ page }) => {
   const editor = await EditorPage.open(page, await twoTracks(), { readOuts: ["samples", "time"], followsZoom: false, targets: [] });
-  const read = async (): Promise<number> => Number((await page.getByTestId("read-out-0").textContent())?.replace(/\D/g, ""));
+  const read = async (): Promise<number> => {
+    await editor.settle();
+    return Number((await page.getByTestId("read-out-0").textContent())?.replace(/\D/g, ""));
+  };
   const spot = await editor.rulerAt(5 * RATE);
   await page.mouse.click(spot.x, spot.y);
   const placed = await read();
@@ -52,13 +55,13 @@ test("stop stays or returns, pre-roll begins before, play to ends there, play fr
   await expect.poll(read).toBeLessThan(placed - RATE);
   await expect.poll(read).toBeGreaterThan(placed - RATE);
   await page.keyboard.press("Space");
-  expect(await read()).toBe(placed);
+  await expect.poll(read).toBe(placed);
 
   // Up to the playhead: it ends by itself, and the playhead is where it was.
   await page.keyboard.press("Control+Enter");
   await expect(page.getByRole("button", { name: "Stop", exact: true })).toBeVisible();
   await expect(page.getByRole("button", { name: "Play", exact: true })).toBeVisible({ timeout: 8000 });
-  expect(await read()).toBe(placed);
+  await expect.poll(read).toBe(placed);
 
   // From where the selection begins.
   await editor.range(8 * RATE, 9 * RATE, "a");

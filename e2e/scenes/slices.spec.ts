@@ -22,7 +22,10 @@ test("scene 13's navigation: from hit to hit by key, looked at to the sample, ei
   const playhead = async (): Promise<number> => Number(((await page.getByTestId("read-out-0").textContent()) ?? "").replace(/\D/g, ""));
 
   // The track by key, then its hits one after the other: each the very sample at which it begins.
-  const said = async (): Promise<string> => (await page.getByTestId("selection").textContent()) ?? "";
+  const said = async (): Promise<string> => {
+    await editor.settle();
+    return (await page.getByTestId("selection").textContent()) ?? "";
+  };
   for (let i = 0; !(await said()).startsWith("Track Shuttle,") && i < 12; i++) await keyboard.press("Alt+ArrowDown");
   for (let i = 0; i < HITS[0]; i++) await keyboard.press("h");
   const places: number[] = [];
@@ -40,7 +43,7 @@ test("scene 13's navigation: from hit to hit by key, looked at to the sample, ei
 
   // One of them close up, down to samples: the line stands on the first sample that is loud, and the view goes back as it was.
   await keyboard.press("Shift+H");
-  expect(await playhead()).toBe(places[6]);
+  await expect.poll(playhead).toBe(places[6]);
   for (let i = 0; i < 40; i++) await keyboard.press("+");
   await editor.settle();
   const close = await editor.view();
@@ -53,11 +56,11 @@ test("scene 13's navigation: from hit to hit by key, looked at to the sample, ei
   // Back over the marks by key, the earliest last; then on again over all eight.
   for (const place of places.slice(0, 6).reverse()) {
     await keyboard.press("Shift+K");
-    expect(await playhead()).toBe(place);
+    await expect.poll(playhead).toBe(place);
   }
   for (const place of places.slice(1)) {
     await keyboard.press("k");
-    expect(await playhead()).toBe(place);
+    await expect.poll(playhead).toBe(place);
   }
 
   // Split at all of them: counted before it is done, one step.

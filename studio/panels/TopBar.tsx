@@ -84,6 +84,8 @@ function LoopButton() {
 
 function SavedState() {
   const save = useSession((s) => s.save);
+  // For whoever drives the page from outside: how far it has followed the server.
+  const revision = useSession((s) => s.revision);
   const at = useSession((s) => s.savedAt);
   const unsent = useSession((s) => s.unsent.length);
   const text =
@@ -100,6 +102,7 @@ function SavedState() {
       className={`mr-1 truncate text-sm ${save === "waiting" ? "font-semibold text-madder" : "text-ink-3"}`}
       data-testid="save-state"
       data-save={save}
+      data-revision={revision}
     >
       {text}
     </span>

@@ -173,17 +173,36 @@ export class Session {
       this.drop([unsent.at(-1) as UnsentStep]);
       return;
     }
+    this.inTurn(() => this.askBack(direction, to));
+  }
+
+  /** Goes to just after a step of the history, back or forward; 0 is before the first. Which way, the server's history as it is then tells. */
+  goTo(revision: number): void {
+    if (refusedByLock()) return;
+    this.inTurn(async () => {
+      await this.fetchHistory();
+      const last = this.store.getState().history.findLast((s) => s.state === "done")?.revision ?? 0;
+      if (revision !== last) await this.askBack(revision < last ? "undo" : "redo", revision);
+    });
+  }
+
+  /** After what was begun before and all steps have been sent; says what goes wrong. */
+  private inTurn(work: () => Promise<void>): void {
     this.queue = this.queue.then(async () => {
       await this.send();
       try {
-        const result = await ask<StepResult>(`/api/versions/${this.store.getState().versionId}/${direction}`, { json: { to } });
-        await this.catchUp(result.revision);
-        toast(`${direction === "undo" ? "Undone" : "Done again"}: ${result.name}`, { id: "history", duration: 1600 });
+        await work();
       } catch (error) {
         if (error instanceof ServerError) toast.error(error.message, { id: "history" });
         else throw error;
       }
     });
+  }
+
+  private async askBack(direction: "undo" | "redo", to?: number): Promise<void> {
+    const result = await ask<StepResult>(`/api/versions/${this.store.getState().versionId}/${direction}`, { json: { to } });
+    await this.catchUp(result.revision);
+    toast(`${direction === "undo" ? "Undone" : "Done again"}: ${result.name}`, { id: "history", duration: 1600 });
   }
 
   private replay(steps: readonly UnsentStep[]): Document {
@@ -328,14 +347,18 @@ export class Session {
     await new Promise((wake) => setTimeout(wake, 60));
     this.historyDue = false;
     try {
-      const wanted = this.allHistory ? "" : `?last=${LISTED_STEPS}`;
-      const { steps, earlier } = await ask<{ steps: HistoryRow[]; earlier: number }>(
-        `/api/versions/${this.store.getState().versionId}/history${wanted}`,
-      );
-      this.store.setState({ history: steps, earlier });
+      await this.fetchHistory();
     } catch (error) {
       if (!(error instanceof ServerError)) throw error;
     }
+  }
+
+  private async fetchHistory(): Promise<void> {
+    const wanted = this.allHistory ? "" : `?last=${LISTED_STEPS}`;
+    const { steps, earlier } = await ask<{ steps: HistoryRow[]; earlier: number }>(
+      `/api/versions/${this.store.getState().versionId}/history${wanted}`,
+    );
+    this.store.setState({ history: steps, earlier });
   }
 
   private listen(): void {

@@ -35,10 +35,6 @@ export function HistoryTab() {
   const [unit] = useSettings((s) => s.readOuts);
   if (steps.length === 0 && unsent.length === 0) return <Empty title="Nothing done yet">Every step you take is listed here by name, and kept.</Empty>;
   const last = steps.findLast((s) => s.state === "done")?.revision ?? 0;
-  const go = (revision: number): void => {
-    if (revision < last) session().back("undo", revision);
-    else if (revision > last) session().back("redo", revision);
-  };
   return (
     <ol className="-mx-1.5" aria-label="History, newest first">
       {[...unsent].reverse().map((s) => (
@@ -51,7 +47,7 @@ export function HistoryTab() {
         <li key={s.revision}>
           <button
             type="button"
-            onClick={() => go(s.revision)}
+            onClick={() => session().goTo(s.revision)}
             aria-current={s.revision === last ? "step" : undefined}
             title={s.state === "undone" ? "Undone: click to do it again, with all before it" : "Click to go back to just after this step"}
             className={clsx("block w-full rounded-sm px-2 py-1.5 text-left hover:bg-weft", s.revision === last && "bg-weft")}
@@ -84,7 +80,7 @@ export function HistoryTab() {
             {earlier} earlier {earlier === 1 ? "step" : "steps"}
           </button>
         ) : (
-          <button type="button" onClick={() => go(0)} className="w-full rounded-sm px-2 py-1.5 text-left text-ink-2 hover:bg-weft">
+          <button type="button" onClick={() => session().goTo(0)} className="w-full rounded-sm px-2 py-1.5 text-left text-ink-2 hover:bg-weft">
             Before the first step
           </button>
         )}
