@@ -107,6 +107,7 @@ export const COMMANDS: readonly Command[] = [
   { id: "redo", title: "Redo", keys: ["Mod+Shift+Z", "Mod+Y"], run: () => session().back("redo") },
   { id: "split", title: "Split", keys: ["/"], run: clip.split },
   { id: "split-many", title: "Split at grid, hits, markers or in parts …", keys: ["?"], run: () => setView({ panel: "split" }) },
+  { id: "clear-silence", title: "Clear silence …", keys: ["Shift+U"], run: () => setView({ panel: "silence" }) },
   { id: "delete", title: "Delete", keys: ["Delete", "Backspace"], run: () => clip.deleteSelected() },
   { id: "delete-close", title: "Delete and close", keys: ["Shift+Delete", "Shift+Backspace"], run: () => clip.deleteSelected("ripple") },
   { id: "clear", title: "Delete and leave the gap", keys: ["Mod+Delete", "Mod+Backspace"], run: () => clip.deleteSelected("hold") },

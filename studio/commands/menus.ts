@@ -79,6 +79,7 @@ function clipItems(zone: Zone, at: number): MenuItem[] {
   return [
     { label: "Split here", run: () => void session().edit([{ type: "split", clipIds: [clip.id], at }]) },
     of("split-many"),
+    of("clear-silence"),
     "-",
     of("cut"),
     of("copy"),

@@ -2,12 +2,10 @@
 import { cutsEvery, equalCuts } from "@wet-thread/core/edit/clips/split";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { timebaseOf } from "@wet-thread/core/model/document";
-import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
+import { clipEnd } from "@wet-thread/core/model/schema";
 import { formatPosition, parsePosition } from "@wet-thread/core/time/format";
-import { X } from "lucide-react";
-import { type ReactNode, useEffect, useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
-import { selectedClips } from "@/commands/actions";
 import { type CutRule, closeBundle, cutsFor, repeat } from "@/commands/clip-actions";
 import { session, useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
@@ -16,6 +14,8 @@ import { linesBetween, viewGrid } from "@/timeline/grid-columns";
 import { clearPreview, setPreview } from "@/timeline/preview";
 import { Button, Field, Segments } from "@/ui/controls";
 import { lengthFrom, numberFrom } from "./inspector/parts";
+import { clipsMeant, Panel } from "./Panel";
+import { SilencePanel } from "./SilencePanel";
 
 /** What floats over the lanes: the field of a drop that waits, the panels for splitting and repeating, the open bundle's chip. */
 export function LanePanels() {
@@ -39,6 +39,7 @@ export function LanePanels() {
       {placing && <PlaceField key={`${placing.x} ${placing.y}`} />}
       {panel === "split" && <SplitPanel />}
       {panel === "repeat" && <RepeatPanel />}
+      {panel === "silence" && <SilencePanel />}
     </>
   );
 }
@@ -58,48 +59,6 @@ function OpenBundle({ id }: { id: string }) {
       </span>
       <Button onClick={() => closeBundle()}>Close</Button>
     </div>
-  );
-}
-
-/** A small panel over the lanes; Escape closes it, Enter does what it is for. */
-function Panel({ title, onClose, onConfirm, children }: { title: string; onClose: () => void; onConfirm: () => void; children: ReactNode }) {
-  const box = useRef<HTMLFormElement>(null);
-  const latest = useRef(onConfirm);
-  latest.current = onConfirm;
-  useEffect(() => {
-    box.current?.querySelector<HTMLElement>("[aria-checked=true], input")?.focus();
-  }, []);
-  // A field that is being typed in takes its value first; what is done then is what it said.
-  const confirm = (): void => {
-    (document.activeElement as HTMLElement | null)?.blur();
-    setTimeout(() => latest.current());
-  };
-  return (
-    <form
-      ref={box}
-      role="dialog"
-      aria-label={title}
-      className="absolute top-3 left-1/2 z-20 w-[380px] -translate-x-1/2 rounded-lg border border-line bg-raised p-3 shadow-float"
-      onSubmit={(e) => {
-        e.preventDefault();
-        confirm();
-      }}
-      onKeyDownCapture={(e) => {
-        if (e.key !== "Enter" || !(e.target instanceof HTMLInputElement)) return;
-        e.preventDefault();
-        e.stopPropagation();
-        confirm();
-      }}
-      onKeyDown={(e) => e.key === "Escape" && onClose()}
-    >
-      <div className="mb-2 flex items-center justify-between">
-        <h2 className="font-semibold">{title}</h2>
-        <button type="button" aria-label="Close" className="rounded-sm p-0.5 hover:bg-weft" onClick={onClose}>
-          <X size={15} />
-        </button>
-      </div>
-      {children}
-    </form>
   );
 }
 
@@ -180,14 +139,6 @@ const last = { rule: "grid" as CutRule, parts: 8, every: 0, pad: 0 };
 /** More cuts than this are counted, not drawn. */
 const MOST_DRAWN = 1000;
 
-/** The clips that the panel is about: those selected, else those that the range touches. */
-function splitClips(): Clip[] {
-  const { range } = view();
-  const { doc } = session();
-  const selected = selectedClips();
-  return selected.length || !range ? selected : range.trackIds.flatMap((id) => doc.lanes.get(id)?.within(range.start, range.end) ?? []);
-}
-
 /** Splits at grid lines, hits or markers, or in equal parts, with a pad before each cut; the cuts are shown before they are made. */
 function SplitPanel() {
   const doc = useSession((s) => s.doc);
@@ -198,7 +149,7 @@ function SplitPanel() {
   const [parts, setParts] = useState(last.parts);
   const [every, setEvery] = useState(last.every || Math.round(doc.sampleRate / 4));
   const [pad, setPad] = useState(last.pad);
-  const clips = splitClips();
+  const clips = clipsMeant();
   const { lines } = viewGrid(doc, set, view().start, spp);
   const gridLines = (from: number, to: number): number[] => linesBetween(lines, from, to);
   const cuts = clips.map((clip) => {

@@ -149,6 +149,22 @@ export async function readPeakTile(sourceId: string, level: number, tile: number
   return Buffer.concat([...channels.values()].map((parts) => Buffer.concat(parts).subarray(0, entries * PEAK_FIELDS * 4)));
 }
 
+/** The greatest magnitude, over all channels, of each 64 samples of a recording: blocks [from, to) of it. */
+export async function readLevels(sourceId: string, from: number, to: number): Promise<Float32Array> {
+  const perChunk = CHUNK / PEAK_LEVELS[0];
+  const levels = new Float32Array(to - from);
+  const [first, last] = numbers([Math.floor(from / perChunk), Math.floor((to - 1) / perChunk)]).split(",");
+  const part = `substring(peaks from ${PEAK_OFFSETS[0] * 4 + 1} for ${perChunk * PEAK_FIELDS * 4})`;
+  const select = `select index, ${part} from source_pcm where source_id = ${quoted(sourceId)} and index between ${first} and ${last}`;
+  for await (const [index, peaks] of copyOut(select)) {
+    const values = new Float32Array(peaks.buffer as ArrayBuffer, 0, peaks.length / 4);
+    const at = index.readInt32BE() * perChunk - from;
+    for (let i = Math.max(0, -at); i * PEAK_FIELDS < values.length && at + i < levels.length; i++)
+      levels[at + i] = Math.max(levels[at + i], -values[i * PEAK_FIELDS], values[i * PEAK_FIELDS + 1]);
+  }
+  return levels;
+}
+
 /** Chunks held for rendering and measuring on the server: 64 MiB at most of one channel. */
 const MOST_CHUNKS = 256;
 

@@ -63,6 +63,8 @@ export interface Settings {
   /** How much of what comes before a place is heard when it is played up to. */
   readonly playToMs: number;
   readonly metronome: { readonly on: boolean; readonly gain: number };
+  /** What counts as silence, and how much of it stays beside the sound, in ms. */
+  readonly silence: { readonly shortest: number; readonly shortestSound: number; readonly before: number; readonly after: number };
   readonly theme: Theme;
   readonly inspector: boolean;
   /** The table of all seams is open. */
@@ -100,6 +102,7 @@ export const useSettings = create<Settings>()(
       preRollMs: 0,
       playToMs: 2000,
       metronome: { on: false, gain: -12 },
+      silence: { shortest: 300, shortestSound: 50, before: 60, after: 150 },
       theme: "day",
       inspector: true,
       seamCheck: false,

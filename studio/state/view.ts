@@ -66,7 +66,7 @@ export interface View {
   /** A drop that waits for its exact position. */
   readonly placing: Placing | null;
   /** The panel that is open over the lanes. */
-  readonly panel: "split" | "repeat" | "palette" | "keys" | "list" | null;
+  readonly panel: "split" | "repeat" | "silence" | "palette" | "keys" | "list" | null;
   /** What the pointer would do where it is, in words. */
   readonly hint: string;
   /** Tracks that a close-up draws taller than they are; their own heights stay. */

@@ -108,6 +108,29 @@ export function paintCuts(g: CanvasRenderingContext2D, { doc, view, palette, pre
   g.setLineDash([]);
 }
 
+/** What would be taken out of clips: washed out, with a line where each cut would be. */
+export function paintCleared(g: CanvasRenderingContext2D, { doc, view, palette, preview }: OverlayScene): void {
+  if (preview.cleared.length === 0) return;
+  const boxes = new Map(laneBoxes(doc).map((b) => [b.trackId, b]));
+  g.fillStyle = faded(palette.ground, 0.82);
+  g.strokeStyle = palette.dyes.madder;
+  g.lineWidth = 1;
+  g.beginPath();
+  for (const { trackId, from, to } of preview.cleared) {
+    const box = boxes.get(trackId);
+    const [x0, x1] = [Math.max(-2, px(view, from)), Math.min(view.width + 2, px(view, to))];
+    if (!box || x1 <= x0) continue;
+    const top = box.top - view.scrollY + CLOTH_TOP;
+    const bottom = box.top - view.scrollY + box.height - RAIL - 1;
+    g.fillRect(x0, top, x1 - x0, bottom - top);
+    for (const x of [x0, x1]) {
+      g.moveTo(Math.round(x) + 0.5, top);
+      g.lineTo(Math.round(x) + 0.5, bottom);
+    }
+  }
+  g.stroke();
+}
+
 /** The frame that picks clips. */
 export function paintBand(g: CanvasRenderingContext2D, { palette, preview: { band } }: OverlayScene): void {
   if (!band) return;

@@ -6,7 +6,7 @@ import { forgetFont, NAMED_FROM, paintName } from "./clip-names";
 import { drawnGain, SMOOTH_CURVE } from "./drawn-gain";
 import { CLOTH_TOP, type LaneBox, laneBoxes, lanesHeight, NAME_STRIP, RAIL } from "./geometry";
 import { bandOf } from "./layers";
-import { paintBand, paintBundles, paintCuts, paintJoint, paintRange } from "./overlay-marks";
+import { paintBand, paintBundles, paintCleared, paintCuts, paintJoint, paintRange } from "./overlay-marks";
 import { NUMBERS, type OverlayScene, px, WORDS } from "./overlay-scene";
 import type { Preview } from "./preview";
 import { paintGlow } from "./rail";
@@ -36,6 +36,7 @@ export function paintOverlay(g: CanvasRenderingContext2D, scene: OverlayScene): 
   paintBundles(g, scene);
   paintRange(g, scene);
   paintJoint(g, scene);
+  paintCleared(g, scene);
   paintCuts(g, scene);
   paintBand(g, scene);
   if (preview.lit) {

@@ -16,6 +16,8 @@ export interface Preview {
   readonly joint: { readonly trackId: string; readonly position: number } | null;
   /** Cuts that a command would make. */
   readonly cuts: readonly { readonly trackId: string; readonly position: number }[];
+  /** Stretches that a command would take out of a track's clips. */
+  readonly cleared: readonly { readonly trackId: string; readonly from: number; readonly to: number }[];
   /** Other clips that a command has just moved or cut, outlined for a moment. */
   readonly echo: ReadonlySet<string>;
   /** What attracted, to be lit. */
@@ -32,6 +34,7 @@ const NOTHING: Preview = {
   band: null,
   joint: null,
   cuts: [],
+  cleared: [],
   echo: new Set(),
   lit: null,
   zone: null,

@@ -4,6 +4,7 @@ import { bundle, release, setBundle } from "./bundles/bundle";
 import { settleBundles } from "./bundles/settle";
 import { addClip } from "./clips/add-clip";
 import { blendRange, removeBlend, setBlend } from "./clips/blends";
+import { clearSilence } from "./clips/clear-silence";
 import { copy, paste, repeat } from "./clips/copy";
 import { deleteClips } from "./clips/delete";
 import { fadeRange, setFade } from "./clips/fades";
@@ -34,6 +35,7 @@ export const EDITS: readonly EditDefinition[] = [
   split,
   trim,
   deleteClips,
+  clearSilence,
   join,
   replaceWithPrint,
   shiftInside,

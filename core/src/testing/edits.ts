@@ -16,6 +16,15 @@ const shortSpan = { start: fc.integer({ min: 2000, max: 4000 }), end: fc.integer
 const at = fc.integer({ min: 0, max: 14_000 });
 const overlap = fc.constantFrom("layer", "cover", "blend");
 const bundles = fc.constantFrom("independent", "linked");
+/** Stretches in order and apart, each a gap after the one before. */
+const keptStretches = fc.array(fc.tuple(fc.integer({ min: 1, max: 1500 }), fc.integer({ min: 1, max: 1500 })), { maxLength: 5 }).map((list) => {
+  let end = 0;
+  return list.map(([gap, length]) => {
+    const from = end + gap;
+    end = from + length;
+    return [from, end];
+  });
+});
 export const edits: fc.Arbitrary<Edit> = fc
   .oneof(
     fc.record({
@@ -54,6 +63,13 @@ export const edits: fc.Arbitrary<Edit> = fc
     fc.record({ type: fc.constant("split"), clipIds: someClips, parts: fc.integer({ min: 2, max: 5 }), pad: fc.integer({ min: 0, max: 40 }) }),
     fc.record({ type: fc.constant("split"), clipIds: someClips, every: fc.integer({ min: 100, max: 900 }) }),
     fc.record({ type: fc.constant("split"), clipIds: someClips, at: fc.oneof(at, fc.array(at, { minLength: 1, maxLength: 4 })) }),
+    fc.record({
+      type: fc.constant("clear-silence"),
+      clipIds: someClips,
+      keep: fc.dictionary(fc.constantFrom("c0", "c1", "c2", "c3"), keptStretches, { minKeys: 2 }),
+      neighbours,
+      reach,
+    }),
     fc.record({
       type: fc.constant("trim"),
       clipIds: someClips,

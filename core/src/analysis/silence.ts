@@ -1,0 +1,88 @@
+/** What counts as silence and how much of it stays beside the sound. */
+export interface SilenceRule {
+  /** Magnitude, of full scale, from which on something is heard. */
+  readonly threshold: number;
+  /** Pauses shorter than this, in samples, are no silence. */
+  readonly shortestSilence: number;
+  /** Sounds shorter than this, in samples, are silence: a tick, a creak of the chair. */
+  readonly shortestSound: number;
+  /** Samples that stay before and after each sound. */
+  readonly padBefore: number;
+  readonly padAfter: number;
+}
+
+/** A stretch [from, to), in samples. */
+export type Stretch = readonly [from: number, to: number];
+
+/**
+ * The stretches of a recording that hold sound, in order and apart from each other. `levels` has the greatest magnitude of each `block`
+ * samples (the last block may be short of `length`, the number of samples); borders lie on blocks but for the pads. Pauses are closed
+ * before short sounds are left out, so that words of a few quiet syllables stay whole.
+ */
+export function soundStretches(levels: Float32Array, block: number, length: number, rule: SilenceRule): Stretch[] {
+  const closed: [number, number][] = [];
+  for (let i = 0; i < levels.length; i++) {
+    if (levels[i] < rule.threshold) continue;
+    const [from, to] = [i * block, Math.min(length, (i + 1) * block)];
+    const last = closed.at(-1);
+    if (last && (from === last[1] || from - last[1] < rule.shortestSilence)) last[1] = to;
+    else closed.push([from, to]);
+  }
+  const padded: [number, number][] = [];
+  for (const [from, to] of closed) {
+    if (to - from < rule.shortestSound) continue;
+    const [a, b] = [Math.max(0, from - rule.padBefore), Math.min(length, to + rule.padAfter)];
+    const last = padded.at(-1);
+    if (last && a <= last[1]) last[1] = Math.max(last[1], b);
+    else padded.push([a, b]);
+  }
+  return padded;
+}
+
+/** A level below this is digital silence and says nothing about the room's. */
+const NOTHING = 1e-5;
+/** Where this part of all blocks is digital silence the pauses are, and whatever is within so many dB of the sound belongs to it. */
+const EMPTY = 0.03;
+const REACH_DB = 50;
+/** The room is the level that this part of all blocks stays below, the sound what this part does. */
+const ROOM = 0.05;
+const SOUND = 0.95;
+/** Above the room by this part of the way to the sound, in dB; at least 6 dB, at most 18. */
+const PART = 0.3;
+
+/**
+ * A threshold that parts sound from the room in these levels, as a magnitude: a little above the room's own. null where there is nothing
+ * to tell apart (all silence, or less than 12 dB between both).
+ */
+export function suggestThreshold(levels: Float32Array): number | null {
+  const sorted = levels.filter((x) => x > NOTHING).sort();
+  if (sorted.length === 0) return null;
+  const at = (part: number): number => 20 * Math.log10(sorted[Math.min(sorted.length - 1, Math.floor(part * sorted.length))]);
+  const [room, sound] = [at(ROOM), at(SOUND)];
+  if (levels.length - sorted.length >= EMPTY * levels.length) return 10 ** ((sound - REACH_DB) / 20);
+  if (sound - room < 12) return null;
+  return 10 ** ((room + Math.min(18, Math.max(6, PART * (sound - room)))) / 20);
+}
+
+/** What of [from, to) none of the stretches covers; they are in order and apart. */
+export function gapsBetween(stretches: readonly Stretch[], from: number, to: number): Stretch[] {
+  const gaps: Stretch[] = [];
+  let at = from;
+  for (const [a, b] of stretches) {
+    if (a > at) gaps.push([at, Math.min(a, to)]);
+    at = Math.max(at, b);
+  }
+  if (at < to) gaps.push([at, to]);
+  return gaps;
+}
+
+/** Stretches that any of some lists covers, in order and apart. */
+export function unionOf(lists: readonly (readonly Stretch[])[]): Stretch[] {
+  const out: [number, number][] = [];
+  for (const [from, to] of lists.flat().sort((a, b) => a[0] - b[0])) {
+    const last = out.at(-1);
+    if (last && from <= last[1]) last[1] = Math.max(last[1], to);
+    else out.push([from, to]);
+  }
+  return out;
+}

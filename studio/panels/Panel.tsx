@@ -1,0 +1,74 @@
+"use client";
+import type { Clip } from "@wet-thread/core/model/schema";
+import clsx from "clsx";
+import { X } from "lucide-react";
+import { type ReactNode, useEffect, useRef } from "react";
+import { selectedClips } from "@/commands/actions";
+import { session } from "@/state/session";
+import { view } from "@/state/view";
+
+/** The clips that a panel is about: those selected, else those that the range touches. */
+export function clipsMeant(): Clip[] {
+  const { range } = view();
+  const { doc } = session();
+  const selected = selectedClips();
+  return selected.length || !range ? selected : range.trackIds.flatMap((id) => doc.lanes.get(id)?.within(range.start, range.end) ?? []);
+}
+
+/** A small panel over the lanes; Escape closes it, Enter does what it is for. */
+export function Panel({
+  title,
+  low = false,
+  onClose,
+  onConfirm,
+  children,
+}: {
+  title: string;
+  /** At the foot of the lanes, where what it is about lies at their head. */
+  low?: boolean;
+  onClose: () => void;
+  onConfirm: () => void;
+  children: ReactNode;
+}) {
+  const box = useRef<HTMLFormElement>(null);
+  const latest = useRef(onConfirm);
+  latest.current = onConfirm;
+  useEffect(() => {
+    box.current?.querySelector<HTMLElement>("[aria-checked=true], input")?.focus();
+  }, []);
+  // A field that is being typed in takes its value first; what is done then is what it said.
+  const confirm = (): void => {
+    (document.activeElement as HTMLElement | null)?.blur();
+    setTimeout(() => latest.current());
+  };
+  return (
+    <form
+      ref={box}
+      role="dialog"
+      aria-label={title}
+      className={clsx(
+        "absolute left-1/2 z-20 w-[380px] -translate-x-1/2 rounded-lg border border-line bg-raised p-3 shadow-float",
+        low ? "bottom-3" : "top-3",
+      )}
+      onSubmit={(e) => {
+        e.preventDefault();
+        confirm();
+      }}
+      onKeyDownCapture={(e) => {
+        if (e.key !== "Enter" || !(e.target instanceof HTMLInputElement)) return;
+        e.preventDefault();
+        e.stopPropagation();
+        confirm();
+      }}
+      onKeyDown={(e) => e.key === "Escape" && onClose()}
+    >
+      <div className="mb-2 flex items-center justify-between">
+        <h2 className="font-semibold">{title}</h2>
+        <button type="button" aria-label="Close" className="rounded-sm p-0.5 hover:bg-weft" onClick={onClose}>
+          <X size={15} />
+        </button>
+      </div>
+      {children}
+    </form>
+  );
+}

@@ -1,0 +1,204 @@
+"use client";
+import { gapsBetween, type Stretch, unionOf } from "@wet-thread/core/analysis/silence";
+import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
+import { formatLength } from "@wet-thread/core/time/format";
+import { useEffect, useState } from "react";
+import { toast } from "sonner";
+import { ask } from "@/state/api";
+import { neighbourRules } from "@/state/modes";
+import { session, useSession } from "@/state/session";
+import { type Settings, setSettings, useSettings } from "@/state/settings";
+import { selectClips, setView, useView } from "@/state/view";
+import { laneBoxes } from "@/timeline/geometry";
+import { clearPreview, setPreview } from "@/timeline/preview";
+import { Button, Field, Slider } from "@/ui/controls";
+import { numberFrom } from "./inspector/parts";
+import { clipsMeant, Panel } from "./Panel";
+
+/** What the server found: the threshold that was used, and for each clip the stretches that hold sound. */
+interface Sound {
+  readonly threshold: number;
+  readonly clips: readonly { readonly clipId: string; readonly keep: readonly Stretch[] }[];
+}
+
+const [LOWEST, HIGHEST] = [-90, -6];
+/** A hand on the slider asks at most this often. */
+const REST_MS = 70;
+/** A lane that begins above this, in pixels, would lie under a panel at the top. */
+const HIGH = 190;
+/** More stretches than this are counted, not drawn. */
+const MOST_DRAWN = 5000;
+
+/** Sound on one of several linked tracks is sound on all of them: they are cut at the same places. */
+function together(clips: readonly Clip[], found: Sound): Map<string, readonly Stretch[]> {
+  const { doc } = session();
+  const { linksOn } = useSettings.getState();
+  const keep = new Map(found.clips.map((c) => [c.clipId, c.keep]));
+  const groups = new Map<string, Clip[]>();
+  for (const clip of clips) {
+    const link = linksOn ? doc.tracks.get(clip.trackId)?.link : null;
+    const key = link ? `link ${link}` : `clip ${clip.id}`;
+    groups.set(key, [...(groups.get(key) ?? []), clip]);
+  }
+  const out = new Map<string, readonly Stretch[]>();
+  for (const group of groups.values()) {
+    const all = unionOf(group.map((c) => keep.get(c.id) ?? []));
+    for (const { id } of group) out.set(id, all);
+  }
+  return out;
+}
+
+const FIELDS: readonly (readonly [keyof Settings["silence"], string])[] = [
+  ["shortest", "Shortest silence"],
+  ["shortestSound", "Shortest sound"],
+  ["before", "Keep before sound"],
+  ["after", "Keep after sound"],
+];
+
+/** Takes the pauses out of clips, by level: what would go is washed out over the waveforms while the threshold is moved. */
+export function SilencePanel() {
+  const doc = useSession((s) => s.doc);
+  const rule = useSettings((s) => s.silence);
+  const mode = useSettings((s) => s.neighbours);
+  const selection = useView((v) => v.clipIds);
+  const range = useView((v) => v.range);
+  const scrollY = useView((v) => v.scrollY);
+  /** null: what the server suggests for these clips. */
+  const [threshold, setThreshold] = useState<number | null>(null);
+  const [found, setFound] = useState<Sound | null>(null);
+  const clips = clipsMeant();
+  const asked = JSON.stringify([clips.map((c) => [c.id, c.start, c.length, c.offset, c.gain]), threshold, rule]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the text stands for the clips and the rule, which are made anew each time
+  useEffect(() => {
+    if (clips.length === 0) return setFound(null);
+    const off = new AbortController();
+    const samples = (ms: number): number => Math.round((ms * doc.sampleRate) / 1000);
+    const look = async (): Promise<void> => {
+      try {
+        // The server looks at the piece as it has it.
+        await session().settled();
+        const { versionId } = session().store.getState();
+        const json = {
+          clipIds: clips.map((c) => c.id),
+          ...(threshold === null ? {} : { threshold }),
+          shortestSilence: samples(rule.shortest),
+          shortestSound: samples(rule.shortestSound),
+          padBefore: samples(rule.before),
+          padAfter: samples(rule.after),
+        };
+        const answer = await ask<Sound>(`/api/versions/${versionId}/sound`, { json, signal: off.signal });
+        if (!off.signal.aborted) setFound(answer);
+      } catch (error) {
+        if (!off.signal.aborted) toast.error((error as Error).message, { id: "silence" });
+      }
+    };
+    const timer = setTimeout(() => void look(), REST_MS);
+    return () => {
+      clearTimeout(timer);
+      off.abort();
+    };
+  }, [asked]);
+
+  const keep = found && together(clips, found);
+  const known = clips.filter((c) => keep?.has(c.id));
+  const cleared = known.flatMap((clip) =>
+    gapsBetween(keep?.get(clip.id) ?? [], clip.start, clipEnd(clip))
+      .filter(([from, to]) => to > from && to > clip.start)
+      .map(([from, to]) => ({ trackId: clip.trackId, clipId: clip.id, from: Math.max(clip.start, from), to })),
+  );
+  const sum = cleared.reduce((total, c) => total + c.to - c.from, 0);
+  const touched = new Set(cleared.map((c) => c.clipId));
+  const shown = JSON.stringify(cleared);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: as above
+  useEffect(() => setPreview({ cleared: cleared.length > MOST_DRAWN ? [] : cleared }), [shown, selection, range]);
+  useEffect(() => clearPreview, []);
+
+  const close = (): void => setView({ panel: null });
+  const confirm = (): void => {
+    if (!keep || touched.size === 0) return void toast("There is no silence to clear there.", { id: "silence" });
+    const done = session().edit([
+      {
+        type: "clear-silence",
+        clipIds: [...touched],
+        keep: Object.fromEntries([...touched].map((id) => [id, keep.get(id)])),
+        ...neighbourRules(),
+      },
+    ]);
+    if (!done) return;
+    close();
+    setView({ range: null });
+    const parts = done.changes.filter((c) => c.kind === "clip" && c.after !== null).map((c) => c.id);
+    selectClips(session().doc, mode === "hold" || mode === "place" ? parts : []);
+  };
+  const level = threshold ?? found?.threshold ?? null;
+  // The waveforms are what is looked at: where the first of them lies high, the panel lies low.
+  const first = laneBoxes(doc).find((b) => b.trackId === clips[0]?.trackId);
+  return (
+    <Panel title="Clear silence" low={first !== undefined && first.top - scrollY < HIGH} onClose={close} onConfirm={confirm}>
+      <div className="mb-1 flex items-center justify-between">
+        <span className="text-ink-2 text-sm">Silence is quieter than</span>
+        <button
+          type="button"
+          className="text-ink-2 text-sm underline decoration-line underline-offset-2 hover:text-ink disabled:text-ink-3 disabled:no-underline"
+          disabled={threshold === null}
+          title="A little above the room's own level in these clips"
+          onClick={() => setThreshold(null)}
+        >
+          {threshold === null ? "suggested" : "Suggest"}
+        </button>
+      </div>
+      <div className="flex items-center gap-3">
+        <Slider
+          label="Threshold"
+          className="flex-1"
+          value={level ?? -50}
+          min={LOWEST}
+          max={HIGHEST}
+          step={1}
+          onChange={setThreshold}
+          onCommit={setThreshold}
+        />
+        <Field
+          label="Threshold in dB"
+          className="w-24"
+          unit="dB"
+          value={level === null ? "" : String(level).replace("-", "−")}
+          onCommit={(t) => {
+            const n = numberFrom(t, LOWEST, HIGHEST, "threshold");
+            if (n !== null) setThreshold(n);
+          }}
+        />
+      </div>
+      <div className="mt-2.5 grid grid-cols-2 gap-2.5">
+        {FIELDS.map(([key, label]) => (
+          <div key={key}>
+            <span className="mb-1 block text-ink-2 text-sm">{label}</span>
+            <Field
+              label={label}
+              unit="ms"
+              value={String(rule[key])}
+              onCommit={(t) => {
+                const n = numberFrom(t, 0, 600_000, "length");
+                if (n !== null) setSettings({ silence: { ...rule, [key]: n } });
+              }}
+            />
+          </div>
+        ))}
+      </div>
+      <div className="mt-3 flex items-center justify-between gap-2">
+        <span className="num text-ink-2 text-sm" data-testid="silence-count" role="status">
+          {clips.length === 0
+            ? "Select clips first"
+            : !found
+              ? "Looking …"
+              : cleared.length === 0
+                ? "No silence there"
+                : `${cleared.length} ${cleared.length === 1 ? "pause" : "pauses"}, ${formatLength(sum, doc.sampleRate)}`}
+        </span>
+        <Button look="main" type="submit" disabled={cleared.length === 0}>
+          {mode === "ripple" || mode === "reorder" ? "Clear and close" : "Clear silence"}
+        </Button>
+      </div>
+    </Panel>
+  );
+}

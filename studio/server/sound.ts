@@ -1,0 +1,76 @@
+import { PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
+import { gapsBetween, type Stretch, soundStretches, suggestThreshold } from "@wet-thread/core/analysis/silence";
+import { type Clip, clipEnd, gainFactor } from "@wet-thread/core/model/schema";
+import { z } from "zod";
+import { ApiError } from "./errors";
+import { readLevels } from "./samples";
+import { loadVersion } from "./versions";
+
+const Samples = z.int().min(0).max(1e9);
+
+export const SoundRequest = z.object({
+  clipIds: z.array(z.string()).min(1, "Name at least one clip.").max(5000),
+  threshold: z
+    .number()
+    .min(-120)
+    .max(0)
+    .optional()
+    .describe("dB below full scale from which on something is heard; left out, a little above the room's own level"),
+  shortestSilence: Samples.default(0).describe("shorter pauses are no silence, in samples"),
+  shortestSound: Samples.default(0).describe("shorter sounds are silence, in samples"),
+  padBefore: Samples.default(0),
+  padAfter: Samples.default(0),
+});
+
+/** Samples in a block of levels. */
+const BLOCK = PEAK_LEVELS[0];
+
+/** What of a clip's recording it shows, in levels as they are heard; and the sample of the recording at which they begin. */
+async function levelsOf(clip: Clip): Promise<{ clip: Clip; levels: Float32Array; first: number }> {
+  const from = Math.floor(clip.offset / BLOCK);
+  const levels = await readLevels(clip.sourceId, from, Math.ceil((clip.offset + clip.length) / BLOCK));
+  const gain = gainFactor(clip.gain);
+  if (gain !== 1) for (let i = 0; i < levels.length; i++) levels[i] *= gain;
+  return { clip, levels, first: from * BLOCK };
+}
+
+/** A threshold for clips together: that of all their levels, or where there is nothing to tell apart, −60 dB. */
+function suggested(all: readonly Float32Array[]): number {
+  const together = new Float32Array(all.reduce((sum, l) => sum + l.length, 0));
+  let at = 0;
+  for (const l of all) {
+    together.set(l, at);
+    at += l.length;
+  }
+  const found = suggestThreshold(together);
+  return found === null ? -60 : Math.round(20 * Math.log10(found));
+}
+
+/**
+ * Where clips hold sound, as stretches of the timeline, by the levels of their recordings and the clips' gains. Throws ApiError 404 for a
+ * clip that is not there.
+ */
+export async function soundOf(versionId: string, request: z.infer<typeof SoundRequest>) {
+  const { doc, revision } = await loadVersion(versionId);
+  const clips = [...new Set(request.clipIds)].map((id) => {
+    const clip = doc.clips.get(id);
+    if (!clip) throw new ApiError(404, "not-found", `There is no clip "${id}" in this version.`, { path: "clipIds" });
+    return clip;
+  });
+  const all = [];
+  for (const clip of clips) all.push(await levelsOf(clip));
+  const threshold = request.threshold ?? suggested(all.map((a) => a.levels));
+  const rule = { ...request, threshold: 10 ** (threshold / 20) };
+  return {
+    revision,
+    threshold,
+    clips: all.map(({ clip, levels, first }) => {
+      const by = clip.start - clip.offset + first;
+      const keep = soundStretches(levels, BLOCK, levels.length * BLOCK, rule)
+        .map(([from, to]): Stretch => [Math.max(clip.start, from + by), Math.min(clipEnd(clip), to + by)])
+        .filter(([from, to]) => to > from);
+      const silent = gapsBetween(keep, clip.start, clipEnd(clip)).reduce((sum, [from, to]) => sum + to - from, 0);
+      return { clipId: clip.id, keep, silent };
+    }),
+  };
+}
