@@ -1,6 +1,7 @@
 "use client";
 import { gapsBetween, type Stretch, unionOf } from "@wet-thread/core/analysis/silence";
-import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
+import { leadsOf } from "@wet-thread/core/edit/links";
+import type { Clip } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
 import { useEffect, useState } from "react";
 import { toast } from "sonner";
@@ -8,7 +9,7 @@ import { ask } from "@/state/api";
 import { neighbourRules } from "@/state/modes";
 import { session, useSession } from "@/state/session";
 import { type Settings, setSettings, useSettings } from "@/state/settings";
-import { selectClips, setView, useView } from "@/state/view";
+import { selectClips, setView, useView, view } from "@/state/view";
 import { laneBoxes } from "@/timeline/geometry";
 import { clearPreview, setPreview } from "@/timeline/preview";
 import { Button, Field, Slider } from "@/ui/controls";
@@ -48,6 +49,41 @@ function together(clips: readonly Clip[], found: Sound): Map<string, readonly St
   return out;
 }
 
+/** The clips meant, with those that links bring in: their sound counts too, and is shown. */
+function clipsTogether(): Clip[] {
+  const { doc } = session();
+  const clips = clipsMeant();
+  if (!useSettings.getState().linksOn) return clips;
+  const ids = clips.map((c) => c.id);
+  return [...clips, ...[...leadsOf(doc, ids).keys()].map((id) => doc.clips.get(id) as Clip)];
+}
+
+/** Asks where the clips hold sound. Throws ServerError. */
+async function look(clips: readonly Clip[], threshold: number | null, rule: Settings["silence"], signal?: AbortSignal): Promise<Sound> {
+  // The server looks at the piece as it has it.
+  await session().settled();
+  const { doc, store } = session();
+  const samples = (ms: number): number => Math.round((ms * doc.sampleRate) / 1000);
+  const json = {
+    clipIds: clips.map((c) => c.id),
+    ...(threshold === null ? {} : { threshold }),
+    shortestSilence: samples(rule.shortest),
+    shortestSound: samples(rule.shortestSound),
+    padBefore: samples(rule.before),
+    padAfter: samples(rule.after),
+  };
+  return ask<Sound>(`/api/versions/${store.getState().versionId}/sound`, { json, signal });
+}
+
+/** What would be taken out of the clips. */
+function clearedOf(clips: readonly Clip[], keep: ReadonlyMap<string, readonly Stretch[]>) {
+  return clips.flatMap(({ id: clipId, trackId, ...clip }) => {
+    const own = keep.get(clipId);
+    const gaps = own ? gapsBetween(own, clip.start, clip.start + clip.length) : [];
+    return gaps.filter(([from, to]) => to > from && to > clip.start).map(([from, to]) => ({ trackId, clipId, from: Math.max(clip.start, from), to }));
+  });
+}
+
 const FIELDS: readonly (readonly [keyof Settings["silence"], string])[] = [
   ["shortest", "Shortest silence"],
   ["shortestSound", "Shortest sound"],
@@ -65,76 +101,61 @@ export function SilencePanel() {
   const scrollY = useView((v) => v.scrollY);
   /** null: what the server suggests for these clips. */
   const [threshold, setThreshold] = useState<number | null>(null);
-  const [found, setFound] = useState<Sound | null>(null);
-  const clips = clipsMeant();
+  const [found, setFound] = useState<{ readonly asked: string; readonly sound: Sound } | null>(null);
+  const clips = clipsTogether();
   const asked = JSON.stringify([clips.map((c) => [c.id, c.start, c.length, c.offset, c.gain]), threshold, rule]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the text stands for the clips and the rule, which are made anew each time
   useEffect(() => {
     if (clips.length === 0) return setFound(null);
     const off = new AbortController();
-    const samples = (ms: number): number => Math.round((ms * doc.sampleRate) / 1000);
-    const look = async (): Promise<void> => {
+    const lookNow = async (): Promise<void> => {
       try {
-        // The server looks at the piece as it has it.
-        await session().settled();
-        const { versionId } = session().store.getState();
-        const json = {
-          clipIds: clips.map((c) => c.id),
-          ...(threshold === null ? {} : { threshold }),
-          shortestSilence: samples(rule.shortest),
-          shortestSound: samples(rule.shortestSound),
-          padBefore: samples(rule.before),
-          padAfter: samples(rule.after),
-        };
-        const answer = await ask<Sound>(`/api/versions/${versionId}/sound`, { json, signal: off.signal });
-        if (!off.signal.aborted) setFound(answer);
+        const sound = await look(clips, threshold, rule, off.signal);
+        if (!off.signal.aborted) setFound({ asked, sound });
       } catch (error) {
         if (!off.signal.aborted) toast.error((error as Error).message, { id: "silence" });
       }
     };
-    const timer = setTimeout(() => void look(), REST_MS);
+    const timer = setTimeout(() => void lookNow(), REST_MS);
     return () => {
       clearTimeout(timer);
       off.abort();
     };
   }, [asked]);
 
-  const keep = found && together(clips, found);
-  const known = clips.filter((c) => keep?.has(c.id));
-  const cleared = known.flatMap((clip) =>
-    gapsBetween(keep?.get(clip.id) ?? [], clip.start, clipEnd(clip))
-      .filter(([from, to]) => to > from && to > clip.start)
-      .map(([from, to]) => ({ trackId: clip.trackId, clipId: clip.id, from: Math.max(clip.start, from), to })),
-  );
+  const cleared = found ? clearedOf(clips, together(clips, found.sound)) : [];
   const sum = cleared.reduce((total, c) => total + c.to - c.from, 0);
-  const touched = new Set(cleared.map((c) => c.clipId));
   const shown = JSON.stringify(cleared);
   // biome-ignore lint/correctness/useExhaustiveDependencies: as above
   useEffect(() => setPreview({ cleared: cleared.length > MOST_DRAWN ? [] : cleared }), [shown, selection, range]);
   useEffect(() => clearPreview, []);
 
   const close = (): void => setView({ panel: null });
-  const confirm = (): void => {
-    if (!keep || touched.size === 0) return void toast("There is no silence to clear there.", { id: "silence" });
-    const done = session().edit([
-      {
-        type: "clear-silence",
-        clipIds: [...touched],
-        keep: Object.fromEntries([...touched].map((id) => [id, keep.get(id)])),
-        ...neighbourRules(),
-      },
-    ]);
+  const confirm = async (): Promise<void> => {
+    let sound = found?.asked === asked ? found.sound : null;
+    try {
+      // What was typed last is what counts, also where its answer has not come yet.
+      sound ??= await look(clips, threshold, rule);
+    } catch (error) {
+      return void toast.error((error as Error).message, { id: "silence" });
+    }
+    if (view().panel !== "silence") return;
+    const keep = together(clips, sound);
+    const clipIds = [...new Set(clearedOf(clips, keep).map((c) => c.clipId))];
+    if (clipIds.length === 0) return void toast("There is no silence to clear there.", { id: "silence" });
+    const kept = Object.fromEntries(clipIds.map((id) => [id, keep.get(id)]));
+    const done = session().edit([{ type: "clear-silence", clipIds, keep: kept, ...neighbourRules() }]);
     if (!done) return;
     close();
     setView({ range: null });
     const parts = done.changes.filter((c) => c.kind === "clip" && c.after !== null).map((c) => c.id);
     selectClips(session().doc, mode === "hold" || mode === "place" ? parts : []);
   };
-  const level = threshold ?? found?.threshold ?? null;
+  const level = threshold ?? found?.sound.threshold ?? null;
   // The waveforms are what is looked at: where the first of them lies high, the panel lies low.
   const first = laneBoxes(doc).find((b) => b.trackId === clips[0]?.trackId);
   return (
-    <Panel title="Clear silence" low={first !== undefined && first.top - scrollY < HIGH} onClose={close} onConfirm={confirm}>
+    <Panel title="Clear silence" low={first !== undefined && first.top - scrollY < HIGH} onClose={close} onConfirm={() => void confirm()}>
       <div className="mb-1 flex items-center justify-between">
         <span className="text-ink-2 text-sm">Silence is quieter than</span>
         <button

@@ -161,6 +161,24 @@ describe("a session", () => {
     expect(Array.from({ length: localStorage.length }, (_, i) => localStorage.key(i))).toEqual([]);
     second.close();
   });
+  it("goes to a step of the history the way that the server's history says, not the one listed before", async () => {
+    const s = await Session.open("p");
+    s.edit([addTrack("a")]);
+    await saved(s);
+    const gone: string[] = [];
+    const { answer } = server;
+    server.answer = async (path, init) => {
+      const listed = (state: string) => new Response(JSON.stringify({ steps: [{ revision: 1, name: "Add track", state }], earlier: 0 }));
+      if (path.includes("/history")) return listed("undone");
+      if (!/\/(undo|redo)$/.test(path)) return answer(path, init);
+      gone.push(`${path.split("/").at(-1)} ${JSON.parse(String(init?.body)).to}`);
+      return new Response(JSON.stringify({ revision: 1, name: "Add track", changes: [] }));
+    };
+    s.store.setState({ history: [{ revision: 1, name: "Add track", state: "done", at: "", size: 1, summary: null }] });
+    s.goTo(1);
+    await vi.waitFor(() => expect(gone).toEqual(["redo 1"]));
+    s.close();
+  });
   it("refuses an impossible edit and changes nothing", async () => {
     const s = await Session.open("p");
     const before = s.doc;

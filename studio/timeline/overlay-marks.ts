@@ -1,6 +1,7 @@
 import { bundleFrames } from "./bundle-frames";
 import { CLOTH_TOP, laneBoxes, RAIL } from "./geometry";
 import { type OverlayScene, px, WORDS } from "./overlay-scene";
+import { laneSeams } from "./seam-classes";
 import { faded } from "./theme";
 
 /** Text on weld, which is light in both themes. */
@@ -106,6 +107,23 @@ export function paintCuts(g: CanvasRenderingContext2D, { doc, view, palette, pre
   }
   g.stroke();
   g.setLineDash([]);
+}
+
+/** A glow around the chosen seam's mark and the one under the pointer, where they are in view; the marks themselves are part of the raster. */
+export function paintGlow(g: CanvasRenderingContext2D, { doc, view, palette, preview }: OverlayScene): void {
+  const ids = new Set([view.seamId, preview.zone?.seamId].filter((id) => id));
+  if (ids.size === 0) return;
+  for (const box of laneBoxes(doc)) {
+    const bottom = box.top + box.height - view.scrollY;
+    if (bottom < 0 || bottom - box.height > view.height) continue;
+    for (const seam of laneSeams(doc, box.trackId)) {
+      if (!ids.has(seam.id)) continue;
+      g.beginPath();
+      g.arc(px(view, seam.position), bottom - RAIL / 2 - 1, 7.5, 0, 2 * Math.PI);
+      g.fillStyle = faded(palette.dyes.weld, view.seamId === seam.id ? 0.45 : 0.25);
+      g.fill();
+    }
+  }
 }
 
 /** What would be taken out of clips: washed out, with a line where each cut would be. */

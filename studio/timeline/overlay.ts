@@ -6,10 +6,9 @@ import { forgetFont, NAMED_FROM, paintName } from "./clip-names";
 import { drawnGain, SMOOTH_CURVE } from "./drawn-gain";
 import { CLOTH_TOP, type LaneBox, laneBoxes, lanesHeight, NAME_STRIP, RAIL } from "./geometry";
 import { bandOf } from "./layers";
-import { paintBand, paintBundles, paintCleared, paintCuts, paintJoint, paintRange } from "./overlay-marks";
+import { paintBand, paintBundles, paintCleared, paintCuts, paintGlow, paintJoint, paintRange } from "./overlay-marks";
 import { NUMBERS, type OverlayScene, px, WORDS } from "./overlay-scene";
 import type { Preview } from "./preview";
-import { paintGlow } from "./rail";
 import { paintSamples, SAMPLES_FROM } from "./sample-points";
 import { faded, mix } from "./theme";
 
@@ -19,8 +18,7 @@ export function paintOverlay(g: CanvasRenderingContext2D, scene: OverlayScene): 
   const from = Math.floor(view.start);
   const to = Math.ceil(view.start + view.width * view.samplesPerPixel) + 1;
   forgetFont();
-  const boxes = laneBoxes(doc);
-  for (const box of boxes) {
+  for (const box of laneBoxes(doc)) {
     const top = box.top - view.scrollY;
     if (top + box.height < 0 || top > view.height) continue;
     const lane = doc.lanes.get(box.trackId);
@@ -30,7 +28,7 @@ export function paintOverlay(g: CanvasRenderingContext2D, scene: OverlayScene): 
     for (const clip of ordered) if (hasMarks(scene, clip)) paintClip(g, scene, box, clip, top);
     if (!view.fanned) paintBeneath(g, scene, clips, top, box);
   }
-  paintGlow(g, scene, boxes);
+  paintGlow(g, scene);
   paintEcho(g, scene);
   paintDropArea(g, scene);
   paintBundles(g, scene);

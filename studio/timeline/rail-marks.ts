@@ -36,7 +36,7 @@ const REACH = 6.5;
 /** Places looked at in a pixel, each way. */
 const FINE = 4;
 
-/** A mark as pixels: where each lies from its middle, its colour's three parts, and how much of it covers what was there, in 256ths. */
+/** A mark as pixels: where each lies from its middle, its colour, and how much of it covers what was there, in 256ths. */
 interface Sprite {
   readonly xs: Int8Array;
   readonly ys: Int8Array;

@@ -10,7 +10,7 @@ export const PEAK_FIELDS = 3;
 const entries = PEAK_LEVELS.map((l) => CHUNK / l);
 /** Where each level starts in a chunk's pyramid, in numbers. */
 export const PEAK_OFFSETS = entries.map((_, i) => entries.slice(0, i).reduce((a, b) => a + b, 0) * PEAK_FIELDS);
-export const CHUNK_PEAKS = entries.reduce((a, b) => a + b, 0) * PEAK_FIELDS;
+const CHUNK_PEAKS = entries.reduce((a, b) => a + b, 0) * PEAK_FIELDS;
 
 /** A chunk goes through the kernels in pieces that fit the nearest cache. */
 const PIECE = 4096;
