@@ -1,6 +1,6 @@
 import type { PastedClip } from "@wet-thread/core/edit/clips/copy";
 import { copiedBundles } from "@wet-thread/core/edit/copies";
-import { sliceOf } from "@wet-thread/core/edit/cutting";
+import { sliceOf } from "@wet-thread/core/edit/parts";
 import { type SpanContent, spanContent } from "@wet-thread/core/edit/piece/sections";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import type { Document } from "@wet-thread/core/model/document";
@@ -23,7 +23,7 @@ export const hasSection = (): boolean => heldSection !== null;
 function hold(doc: Document, clips: readonly Clip[], from: number, length?: number): void {
   held = {
     clips: clips.map((c) => ({ ...c, start: c.start - from, blend: c.blend && { ...c.blend, splice: c.blend.splice - from } })),
-    wholes: [...copiedBundles({ doc }, clips).values()],
+    wholes: [...copiedBundles({ doc }, clips).values()].map((b) => ({ ...b, start: b.start - from })),
     length,
   };
   toast(`Copied ${clips.length === 1 ? "1 clip" : `${clips.length} clips`}`, { id: "clipboard", duration: 1200 });

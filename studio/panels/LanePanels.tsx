@@ -153,14 +153,7 @@ function SplitPanel() {
   const { lines } = viewGrid(doc, set, view().start, spp);
   const gridLines = (from: number, to: number): number[] => linesBetween(lines, from, to);
   const cuts = clips.map((clip) => {
-    const all =
-      rule === "parts"
-        ? equalCuts(clip, parts)
-        : rule === "every"
-          ? clip.length / every > 4096
-            ? []
-            : cutsEvery(clip, every)
-          : cutsFor(rule, clip, gridLines);
+    const all = rule === "parts" ? equalCuts(clip, parts) : rule === "every" ? (cutsEvery(clip, every) ?? []) : cutsFor(rule, clip, gridLines);
     return { clip, at: all.filter((p) => p - pad > clip.start && p - pad < clipEnd(clip)) };
   });
   const count = cuts.reduce((sum, c) => sum + c.at.length, 0);

@@ -1,7 +1,7 @@
 "use client";
-import { gapsBetween, type Stretch, unionOf } from "@wet-thread/core/analysis/silence";
-import { leadsOf } from "@wet-thread/core/edit/links";
-import type { Clip } from "@wet-thread/core/model/schema";
+import { gapsBetween, type Stretch } from "@wet-thread/core/analysis/silence";
+import type { Document } from "@wet-thread/core/model/document";
+import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
 import { useEffect, useState } from "react";
 import { toast } from "sonner";
@@ -30,34 +30,6 @@ const HIGH = 190;
 /** More stretches than this are counted, not drawn. */
 const MOST_DRAWN = 5000;
 
-/** Sound on one of several linked tracks is sound on all of them: they are cut at the same places. */
-function together(clips: readonly Clip[], found: Sound): Map<string, readonly Stretch[]> {
-  const { doc } = session();
-  const { linksOn } = useSettings.getState();
-  const keep = new Map(found.clips.map((c) => [c.clipId, c.keep]));
-  const groups = new Map<string, Clip[]>();
-  for (const clip of clips) {
-    const link = linksOn ? doc.tracks.get(clip.trackId)?.link : null;
-    const key = link ? `link ${link}` : `clip ${clip.id}`;
-    groups.set(key, [...(groups.get(key) ?? []), clip]);
-  }
-  const out = new Map<string, readonly Stretch[]>();
-  for (const group of groups.values()) {
-    const all = unionOf(group.map((c) => keep.get(c.id) ?? []));
-    for (const { id } of group) out.set(id, all);
-  }
-  return out;
-}
-
-/** The clips meant, with those that links bring in: their sound counts too, and is shown. */
-function clipsTogether(): Clip[] {
-  const { doc } = session();
-  const clips = clipsMeant();
-  if (!useSettings.getState().linksOn) return clips;
-  const ids = clips.map((c) => c.id);
-  return [...clips, ...[...leadsOf(doc, ids).keys()].map((id) => doc.clips.get(id) as Clip)];
-}
-
 /** Asks where the clips hold sound. Throws ServerError. */
 async function look(clips: readonly Clip[], threshold: number | null, rule: Settings["silence"], signal?: AbortSignal): Promise<Sound> {
   // The server looks at the piece as it has it.
@@ -66,6 +38,7 @@ async function look(clips: readonly Clip[], threshold: number | null, rule: Sett
   const samples = (ms: number): number => Math.round((ms * doc.sampleRate) / 1000);
   const json = {
     clipIds: clips.map((c) => c.id),
+    links: useSettings.getState().linksOn,
     ...(threshold === null ? {} : { threshold }),
     shortestSilence: samples(rule.shortest),
     shortestSound: samples(rule.shortestSound),
@@ -75,12 +48,11 @@ async function look(clips: readonly Clip[], threshold: number | null, rule: Sett
   return ask<Sound>(`/api/versions/${store.getState().versionId}/sound`, { json, signal });
 }
 
-/** What would be taken out of the clips. */
-function clearedOf(clips: readonly Clip[], keep: ReadonlyMap<string, readonly Stretch[]>) {
-  return clips.flatMap(({ id: clipId, trackId, ...clip }) => {
-    const own = keep.get(clipId);
-    const gaps = own ? gapsBetween(own, clip.start, clip.start + clip.length) : [];
-    return gaps.filter(([from, to]) => to > from && to > clip.start).map(([from, to]) => ({ trackId, clipId, from: Math.max(clip.start, from), to }));
+/** What would be taken out of the clips, those that links brought in among them. */
+function clearedOf(doc: Document, sound: Sound) {
+  return sound.clips.flatMap(({ clipId, keep }) => {
+    const clip = doc.clips.get(clipId);
+    return clip ? gapsBetween(keep, clip.start, clipEnd(clip)).map(([from, to]) => ({ trackId: clip.trackId, clipId, from, to })) : [];
   });
 }
 
@@ -102,8 +74,9 @@ export function SilencePanel() {
   /** null: what the server suggests for these clips. */
   const [threshold, setThreshold] = useState<number | null>(null);
   const [found, setFound] = useState<{ readonly asked: string; readonly sound: Sound } | null>(null);
-  const clips = clipsTogether();
-  const asked = JSON.stringify([clips.map((c) => [c.id, c.start, c.length, c.offset, c.gain]), threshold, rule]);
+  const clips = clipsMeant();
+  const links = useSettings((s) => s.linksOn);
+  const asked = JSON.stringify([clips.map((c) => [c.id, c.start, c.length, c.offset, c.gain]), threshold, rule, links]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the text stands for the clips and the rule, which are made anew each time
   useEffect(() => {
     if (clips.length === 0) return setFound(null);
@@ -123,7 +96,7 @@ export function SilencePanel() {
     };
   }, [asked]);
 
-  const cleared = found ? clearedOf(clips, together(clips, found.sound)) : [];
+  const cleared = found ? clearedOf(doc, found.sound) : [];
   const sum = cleared.reduce((total, c) => total + c.to - c.from, 0);
   const shown = JSON.stringify(cleared);
   // biome-ignore lint/correctness/useExhaustiveDependencies: as above
@@ -140,8 +113,8 @@ export function SilencePanel() {
       return void toast.error((error as Error).message, { id: "silence" });
     }
     if (view().panel !== "silence") return;
-    const keep = together(clips, sound);
-    const clipIds = [...new Set(clearedOf(clips, keep).map((c) => c.clipId))];
+    const keep = new Map(sound.clips.map((c) => [c.clipId, c.keep]));
+    const clipIds = [...new Set(clearedOf(session().doc, sound).map((c) => c.clipId))];
     if (clipIds.length === 0) return void toast("There is no silence to clear there.", { id: "silence" });
     const kept = Object.fromEntries(clipIds.map((id) => [id, keep.get(id)]));
     const done = session().edit([{ type: "clear-silence", clipIds, keep: kept, ...neighbourRules() }]);

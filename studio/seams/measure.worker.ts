@@ -25,14 +25,14 @@ const quietMemory = new Map<string, boolean>();
 function keyOf(d: Document, seam: Seam): string {
   const reach = Math.ceil(SEAM_REACH_SECONDS * d.sampleRate) + (seam.right?.blend ? seam.right.fadeIn.length : 0);
   const around = d.lanes.get(seam.trackId)?.within(seam.position - reach, seam.position + reach) ?? [];
-  return `${seam.id} ${JSON.stringify(around.map((c) => [c.sourceId, c.start - seam.position, c.offset, c.length, c.gain, c.pan, c.mute, c.layer, c.fadeIn, c.fadeOut, c.blend && { ...c.blend, splice: 0 }]))}`;
+  return `${seam.id} ${JSON.stringify(around.map((c) => [c.sourceId, c.start - seam.position, c.offset, c.length, c.gain, c.pan, c.mute, c.layer, c.fadeIn, c.fadeOut, c.channels, c.blend && { ...c.blend, splice: 0 }]))}`;
 }
 
 async function measured(d: Document, seam: Seam): Promise<SeamMeasure> {
   const key = keyOf(d, seam);
   let found = kept.get(key);
   if (!found) {
-    await reader.prepare(seamSpans(seam, d.sampleRate));
+    await reader.prepare(seamSpans(d, seam));
     found = measureSeam(d, seam, reader, quietEdges(d, reader, quietMemory));
     kept.set(key, found);
     for (const old of kept.keys()) {

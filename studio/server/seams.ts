@@ -15,7 +15,7 @@ export async function seamReport(versionId: string) {
   const out = [];
   for (let i = 0; i < seams.length; i += BATCH) {
     const batch = seams.slice(i, i + BATCH);
-    await reader.prepare(batch.flatMap((s) => seamSpans(s, doc.sampleRate)));
+    await reader.prepare(batch.flatMap((s) => seamSpans(doc, s)));
     for (const seam of batch) {
       const measure = measureSeam(doc, seam, reader, quiet);
       out.push({

@@ -1,5 +1,7 @@
 import { PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
 import { gapsBetween, type Stretch, soundStretches, suggestThreshold } from "@wet-thread/core/analysis/silence";
+import { soundTogether } from "@wet-thread/core/edit/clips/clear-silence";
+import { leadsOf } from "@wet-thread/core/edit/links";
 import { type Clip, clipEnd, gainFactor } from "@wet-thread/core/model/schema";
 import { z } from "zod";
 import { ApiError } from "./errors";
@@ -20,6 +22,7 @@ export const SoundRequest = z.object({
   shortestSound: Samples.default(0).describe("shorter sounds are silence, in samples"),
   padBefore: Samples.default(0),
   padAfter: Samples.default(0),
+  links: z.boolean().default(true).describe("whether the clips that linked tracks bring in are looked into too; sound on one is sound on all"),
 });
 
 /** Samples in a block of levels. */
@@ -52,7 +55,8 @@ function suggested(all: readonly Float32Array[]): number {
  */
 export async function soundOf(versionId: string, request: z.infer<typeof SoundRequest>) {
   const { doc, revision } = await loadVersion(versionId);
-  const clips = [...new Set(request.clipIds)].map((id) => {
+  const named = [...new Set(request.clipIds)];
+  const clips = (request.links ? [...named, ...leadsOf(doc, named).keys()] : named).map((id) => {
     const clip = doc.clips.get(id);
     if (!clip) throw new ApiError(404, "not-found", `There is no clip "${id}" in this version.`, { path: "clipIds" });
     return clip;
@@ -61,13 +65,19 @@ export async function soundOf(versionId: string, request: z.infer<typeof SoundRe
   for (const clip of clips) all.push(await levelsOf(clip));
   const threshold = request.threshold ?? suggested(all.map((a) => a.levels));
   const rule = { ...request, threshold: 10 ** (threshold / 20) };
+  const own = new Map(
+    all.map(({ clip, levels, first }) => {
+      const by = clip.start - clip.offset + first;
+      return [clip.id, soundStretches(levels, BLOCK, levels.length * BLOCK, rule).map(([from, to]): Stretch => [from + by, to + by])] as const;
+    }),
+  );
+  const together = request.links ? soundTogether(doc, own) : own;
   return {
     revision,
     threshold,
-    clips: all.map(({ clip, levels, first }) => {
-      const by = clip.start - clip.offset + first;
-      const keep = soundStretches(levels, BLOCK, levels.length * BLOCK, rule)
-        .map(([from, to]): Stretch => [Math.max(clip.start, from + by), Math.min(clipEnd(clip), to + by)])
+    clips: clips.map((clip) => {
+      const keep = (together.get(clip.id) ?? [])
+        .map(([from, to]): Stretch => [Math.max(clip.start, from), Math.min(clipEnd(clip), to)])
         .filter(([from, to]) => to > from);
       const silent = gapsBetween(keep, clip.start, clipEnd(clip)).reduce((sum, [from, to]) => sum + to - from, 0);
       return { clipId: clip.id, keep, silent };

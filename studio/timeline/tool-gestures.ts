@@ -49,6 +49,7 @@ export function splitStroke(doc: Document, clip: Clip | undefined, pressed: Poin
     if (p.alt) {
       const every = position - clip.start;
       const cuts = cutsEvery(clip, every);
+      if (!cuts) return { edits: [], lines: () => ["too many parts: draw longer ones"], shown: {} };
       return {
         edits: cuts.length <= 512 ? [{ type: "split", clipIds: [clip.id], every }] : [],
         lines: () => [

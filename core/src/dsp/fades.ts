@@ -1,4 +1,4 @@
-import type { BlendLaw, Fade, FadeShape } from "../model/schema";
+import { type BlendLaw, type Fade, type FadeCurve, type FadeShape, MOST_OVER } from "../model/schema";
 
 const K = 5;
 
@@ -26,10 +26,18 @@ export function shapeGain(shape: FadeShape, u: number): number {
 /** The rising curve of a shape and bend at u. */
 export const curveGain = (shape: FadeShape, bend: number, u: number): number => shapeGain(shape, bendWarp(u, bend));
 
+/** The gain of one curve `i` samples from its silent end; past its loud end it is 1. */
+function curveAt(curve: FadeCurve, i: number): number {
+  if (i >= curve.length) return 1;
+  const { from, of } = curve.part ?? { from: 0, of: curve.length };
+  return curveGain(curve.shape, curve.bend, Math.min(1, (from + i + 0.5) / of));
+}
+
 /** The gain `i` samples from the silent end of a fade, i in [0, length). A fade-out is asked from its end. */
 export function fadeGain(fade: Fade, i: number): number {
-  const { from, of } = fade.part ?? { from: 0, of: fade.length };
-  return curveGain(fade.shape, fade.bend, (from + i + 0.5) / of);
+  let gain = curveAt(fade, i);
+  if (fade.over) for (const curve of fade.over) gain *= curveAt(curve, i);
+  return gain;
 }
 
 export interface BlendGains {
@@ -55,20 +63,108 @@ export function blendGains(law: BlendLaw, incoming: Pick<Fade, "shape" | "bend">
   return { gainIn: gainIn / level, gainOut: gainOut / level };
 }
 
+/** A fade without length that remembers its shape. */
+export const bareFade = (fade: Pick<Fade, "shape" | "bend">): Fade => ({ length: 0, shape: fade.shape, bend: fade.bend });
+
 /** The fade with another length, its curve filling it again. */
 export const fadeOfLength = (fade: Fade, length: number): Fade => (length === fade.length ? fade : { length, shape: fade.shape, bend: fade.bend });
+
+const placeOf = (curve: FadeCurve): { from: number; of: number } => curve.part ?? { from: 0, of: curve.length };
+
+/** A fade's curves, what is left of the oldest first. */
+export function curvesOf(fade: Fade): FadeCurve[] {
+  if (fade.length === 0) return [];
+  const { over, ...main } = fade;
+  return over ? [main, ...over] : [main];
+}
+
+/** The fade that some curves make together, the first being the oldest; without any, a bare one that remembers a shape. */
+export function fadeOfCurves(curves: readonly FadeCurve[], shape: Pick<Fade, "shape" | "bend">): Fade {
+  const [main, ...over] = curves;
+  if (!main) return bareFade(shape);
+  if (over.length === 0) return main;
+  return { ...main, length: Math.max(...curves.map((c) => c.length)), over };
+}
+
+/** A curve and where it ends; of one that the others reach beyond, its own end counts. */
+const ownLength = (curve: FadeCurve): number => Math.min(curve.length, placeOf(curve).of - placeOf(curve).from);
 
 /** The piece of a fade that is left when its loud end is cut off after `length` samples from its silent end. */
 export function fadeQuietPart(fade: Fade, length: number): Fade {
   if (length >= fade.length) return fade;
-  const { from, of } = fade.part ?? { from: 0, of: fade.length };
-  return { ...fade, length, part: { from, of } };
+  return fadeOfCurves(
+    curvesOf(fade).map((c) => (c.length > length ? { ...c, length, part: placeOf(c) } : c)),
+    fade,
+  );
 }
 
 /** The piece of a fade that is left when its silent end is cut off, `cut` samples of it. */
 export function fadeLoudPart(fade: Fade, cut: number): Fade {
   if (cut <= 0) return fade;
-  if (cut >= fade.length) return { length: 0, shape: fade.shape, bend: fade.bend };
-  const { from, of } = fade.part ?? { from: 0, of: fade.length };
-  return { ...fade, length: fade.length - cut, part: { from: from + cut, of } };
+  const left = curvesOf(fade).flatMap((c) => {
+    const length = ownLength(c) - cut;
+    return length > 0 ? [{ ...c, length, part: { from: placeOf(c).from + cut, of: placeOf(c).of } }] : [];
+  });
+  return fadeOfCurves(left, fade);
+}
+
+/** Whether a fade ends in the middle of its curve: a cut took its loud end. */
+export const isCutShort = (fade: Fade): boolean =>
+  curvesOf(fade).some((c) => placeOf(c).from + ownLength(c) < placeOf(c).of && c.length === fade.length);
+
+/** A fade that a cut took the loud end of, on a clip that grew to `length` samples: its curves go on as far as there is room again. */
+export const fadeGrown = (fade: Fade, length: number): Fade =>
+  fadeOfCurves(
+    curvesOf(fade).map((c) => {
+      const { from, of } = placeOf(c);
+      const most = Math.min(of - from, length);
+      return c.length === fade.length && most > c.length ? whole({ ...c, length: most }) : c;
+    }),
+    fade,
+  );
+
+/** A curve without its part where nothing is missing of it. */
+function whole(curve: FadeCurve): FadeCurve {
+  const { part, ...rest } = curve;
+  return part && part.from === 0 && part.of === curve.length ? rest : curve;
+}
+
+/** Whether a clip's edge stands open: without a fade, or with what is left of one whose silent end is gone. */
+export const standsOpen = (fade: Fade): boolean => curvesOf(fade).every((c) => placeOf(c).from > 0);
+
+/** Whether some curve of a fade rises from silence over at least so many samples. */
+export const risesOver = (fade: Fade, least: number): boolean => curvesOf(fade).some((c) => placeOf(c).from === 0 && ownLength(c) >= least);
+
+/** A fade laid over an edge that stands open: it multiplies what is left of an older one. Refused (null) once too many lie there. */
+export function layOver(fade: Fade, edge: FadeCurve): Fade | null {
+  if (edge.length === 0) return fade;
+  const curves = curvesOf(fade);
+  if (curves.length > MOST_OVER) return null;
+  const { length, shape, bend } = edge;
+  return fadeOfCurves([...curves, { length, shape, bend }], edge);
+}
+
+/**
+ * Whether what fades through a joint runs on there: every curve of the first clip's fade that reaches its end (`length` is the clip's)
+ * before it is done goes on in the second one, which begins nothing of its own. For fade-outs the two are asked the other way round.
+ */
+export function fadesRunOn(quiet: Fade, length: number, loud: Fade): boolean {
+  const open = curvesOf(quiet).filter((c) => c.length >= length && ownLength(c) >= length && placeOf(c).from + length < placeOf(c).of);
+  const rest = curvesOf(loud);
+  return open.length === rest.length && open.every((c, i) => runsInto(c, length, rest[i]));
+}
+
+const runsInto = (a: FadeCurve, length: number, b: FadeCurve): boolean =>
+  a.shape === b.shape && a.bend === b.bend && b.part !== undefined && placeOf(a).of === b.part.of && placeOf(a).from + length === b.part.from;
+
+/** A fade that a cut divided, whole again: `quiet` lay on a clip of `length` samples, and ran on into `loud`. */
+export function fadeMadeWhole(quiet: Fade, length: number, loud: Fade): Fade {
+  if (loud.length === 0) return quiet;
+  const rest = curvesOf(loud);
+  const curves = curvesOf(quiet).map((c): FadeCurve => {
+    const next = rest.find((r) => runsInto(c, length, r));
+    if (!next) return c;
+    return whole({ ...c, length: length + ownLength(next), part: placeOf(c) });
+  });
+  return fadeOfCurves(curves, quiet);
 }

@@ -1,7 +1,8 @@
+import { bareFade } from "../dsp/fades";
 import { blendAfter, type Document } from "../model/document";
 import type { Bundle, Clip } from "../model/schema";
 import { bundleTree } from "./bundles/members";
-import { type Overlap, settleOverlaps } from "./overlap";
+import { type Landing, settleOverlaps } from "./overlap";
 import type { Transaction } from "./transaction";
 
 /** Whether the bundles of copies follow their originals from then on. */
@@ -15,7 +16,7 @@ export type CopyBundles = "independent" | "linked";
 export function layCopies(
   tx: Transaction,
   clips: readonly Clip[],
-  overlap: Overlap,
+  landing: Landing,
   bundles: CopyBundles = "independent",
   wholes: ReadonlyMap<string, Bundle> = copiedBundles(tx, clips),
 ): string[] {
@@ -36,20 +37,20 @@ export function layCopies(
     ids.set(id, bundles === "linked" && inside ? `${inside}~${id.slice(id.lastIndexOf("~") + 1)}` : tx.newId());
   }
   const { doc } = tx;
-  for (const clip of clips) {
+  for (const { bars: _, ...clip } of clips) {
     const partner = clip.blend && ids.get(clip.blend.with);
     const blend = clip.blend && partner ? { ...clip.blend, with: partner } : null;
     tx.setClip({
       ...clip,
       id: ids.get(clip.id) as string,
       blend,
-      fadeIn: clip.blend && !blend ? { ...clip.fadeIn, length: 0, part: undefined } : clip.fadeIn,
-      fadeOut: losesFollower(doc, clip, ids) ? { ...clip.fadeOut, length: 0, part: undefined } : clip.fadeOut,
+      fadeIn: clip.blend && !blend ? bareFade(clip.fadeIn) : clip.fadeIn,
+      fadeOut: losesFollower(doc, clip, ids) ? bareFade(clip.fadeOut) : clip.fadeOut,
       bundle: (clip.bundle !== null && renamed.get(clip.bundle)) || tx.inside,
     });
   }
   const laid = [...ids.values()];
-  settleOverlaps(tx, laid, overlap);
+  settleOverlaps(tx, laid, landing);
   return laid;
 }
 

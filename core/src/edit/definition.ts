@@ -9,13 +9,13 @@ export interface EditDefinition<P = unknown> {
   readonly about: string;
   readonly params: z.ZodType<P>;
   readonly example: Record<string, unknown>;
-  /** What links between tracks extend: the clips named, the one clip named, or the tracks named. */
+  /** What links between tracks extend: the clips named, the one clip named, the tracks, the seams, or the bundle. */
   readonly links?: Linking;
   /** Carries it out and returns the name of the step, as the history shows it. */
   apply(tx: Transaction, params: P): string;
 }
 
-export type Linking = "clipIds" | "clipId" | "trackIds";
+export type Linking = "clipIds" | "clipId" | "trackIds" | "seams" | "bundleId";
 
 export function defineEdit<S extends z.ZodType>(edit: {
   type: string;
@@ -34,7 +34,7 @@ export const TrackIds = z.array(Id).min(1, "Name at least one track.").describe(
 /** What every edit takes besides its own parameters. */
 export const Common = z.object({
   /** Fade that new edges get (the mode line's "new edges fade"); left out, they stay bare. */
-  edgeFade: Fade.optional().describe("fade for each new edge that does not run on unbroken"),
+  edgeFade: Fade.strict().optional().describe("fade for each new edge that does not run on unbroken"),
   /** Makes the ids of new things; the server chooses one if left out. */
   key: z
     .string()

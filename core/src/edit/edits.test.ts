@@ -1,8 +1,9 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
+import { risesOver } from "../dsp/fades";
 import { applyChanges, type Document, dataOf, invertChanges } from "../model/document";
 import { problems } from "../model/invariants";
-import { clipEnd } from "../model/schema";
+import { clipEnd, VersionData } from "../model/schema";
 import { MemoryReader } from "../render/reader";
 import { Renderer } from "../render/renderer";
 import { documentOf, documents, PCM, plainClip, sameSamples } from "../testing/arbitraries";
@@ -10,6 +11,9 @@ import { edits } from "../testing/edits";
 import { EditError } from "./errors";
 import { historyOf, record, redo, undo } from "./history";
 import { applyEdit, applyEdits, EDITS, type Edit, editSchemas } from "./registry";
+
+/** How many random documents; a long look takes ten thousand. */
+const RUNS = Number(process.env.RANDOM_EDITS ?? 600);
 
 /** Applies an edit, or returns null where it is refused in words. */
 function attempt(doc: Document, edit: Edit) {
@@ -31,17 +35,25 @@ function play(doc: Document, from = 0, count = 16_000): [Float32Array, Float32Ar
 
 const at = fc.integer({ min: 0, max: 14_000 });
 
+/** A document as a version that is opened again has it. */
+const readBack = (doc: Document) => VersionData.parse(JSON.parse(JSON.stringify(dataOf(doc))));
+
 describe("every edit", () => {
-  it("keeps the invariants, leaves its input alone, and is put back exactly by undo; redo is the same again", () => {
+  it("is among the random ones", () => {
+    const seen = new Set(fc.sample(edits, { numRuns: 3000, seed: 1 }).map((e) => e.type));
+    expect(EDITS.map((e) => e.type).filter((type) => !seen.has(type))).toEqual([]);
+  });
+  it("keeps the invariants, can be read back, leaves its input alone, and is put back exactly by undo; redo is the same again", () => {
     fc.assert(
       fc.property(documents, fc.array(edits, { minLength: 1, maxLength: 12 }), (start, list) => {
         let doc = start;
         list.forEach((edit, i) => {
           const before = JSON.stringify(dataOf(doc));
-          const outcome = attempt(doc, { ...edit, key: `test${i}` });
+          const outcome = attempt(doc, { ...edit, key: i % 4 === 3 ? "test0" : `test${i}` });
           expect(JSON.stringify(dataOf(doc))).toBe(before);
           if (!outcome) return;
           expect(problems(outcome.doc)).toEqual([]);
+          expect(readBack(outcome.doc)).toEqual(dataOf(outcome.doc));
           const back = applyChanges(outcome.doc, invertChanges(outcome.changes));
           expect(dataOf(back)).toEqual(dataOf(doc));
           expect(problems(back)).toEqual([]);
@@ -49,7 +61,40 @@ describe("every edit", () => {
           doc = outcome.doc;
         });
       }),
-      { numRuns: 500 },
+      { numRuns: RUNS },
+    );
+  });
+  it("leaves documents in which splitting changes not one bit, and new edges are faded", () => {
+    const edgeFade = { length: 60, shape: "power" as const, bend: 0 };
+    fc.assert(
+      fc.property(documents, fc.array(edits, { minLength: 1, maxLength: 6 }), fc.array(at, { minLength: 1, maxLength: 5 }), (start, list, cuts) => {
+        let doc = start;
+        list.forEach((edit, i) => {
+          doc = attempt(doc, { ...edit, key: `test${i}` })?.doc ?? doc;
+        });
+        const trackIds = [...doc.piece.trackOrder];
+        if (trackIds.length === 0) return;
+        const cut = attempt(doc, { type: "split", trackIds, at: cuts, key: "cuts" });
+        if (cut) {
+          const [before, after] = [play(doc), play(cut.doc)];
+          expect(sameSamples(after[0], before[0]) && sameSamples(after[1], before[1])).toBe(true);
+        }
+        // What a cut lays bare is faded, be it in the middle of a fade; what was bare before stays so.
+        const [from, to] = [Math.min(...cuts), Math.max(...cuts) + 1];
+        const opened = attempt(doc, { type: "delete-range", start: from, end: to, trackIds, edgeFade, links: false, key: "open" });
+        for (const id of opened ? trackIds : [])
+          for (const clip of opened?.doc.lanes.get(id)?.clips ?? []) {
+            const was = (edge: "start" | "end") =>
+              [...doc.clips.values()].some(
+                (c) =>
+                  c.sourceId === clip.sourceId && (edge === "start" ? c.offset === clip.offset : c.offset + c.length === clip.offset + clip.length),
+              );
+            const [first, last] = [clip.start === to && !was("start"), clipEnd(clip) === from && !was("end")];
+            if (first && clip.fadeOut.length < clip.length) expect(risesOver(clip.fadeIn, 1)).toBe(true);
+            if (last && clip.fadeIn.length < clip.length) expect(risesOver(clip.fadeOut, 1)).toBe(true);
+          }
+      }),
+      { numRuns: RUNS },
     );
   });
   it("makes the same ids from the same key", () => {

@@ -41,3 +41,29 @@ export function leadsOf(doc: Document, clipIds: readonly string[]): Map<string, 
 export const withLinkedTracks = (doc: Document, trackIds: readonly string[]): string[] => [
   ...new Set(trackIds.flatMap((id) => [id, ...linkedTracks(doc, id)])),
 ];
+
+/** A seam as edits name it. */
+export interface SeamName {
+  readonly left: string | null;
+  readonly right: string | null;
+  readonly position: number;
+}
+
+/** Seams with those of linked tracks that lie at the same place between the clips that go along with theirs. */
+export function withLinkedSeams(doc: Document, seams: readonly SeamName[]): SeamName[] {
+  const keyOf = (s: SeamName): string => `${s.left} ${s.right} ${s.position}`;
+  const all = new Map(seams.map((s) => [keyOf(s), s]));
+  for (const { left, right, position } of seams) {
+    const [out, into] = [left, right].map((id) => (id === null ? undefined : doc.clips.get(id)));
+    const lead = out ?? into;
+    if (!lead) continue;
+    for (const trackId of linkedTracks(doc, lead.trackId)) {
+      const near = doc.lanes.get(trackId)?.within(position - 1, position + 1) ?? [];
+      const ends = out && partners(doc, out).find((p) => p.trackId === trackId && clipEnd(p) === position);
+      const starts = into && partners(doc, into).find((p) => p.trackId === trackId && p.start === position);
+      const seam = { left: ends?.id ?? null, right: starts?.id ?? null, position };
+      if (near.length > 0 && (ends || starts) && !all.has(keyOf(seam))) all.set(keyOf(seam), seam);
+    }
+  }
+  return [...all.values()];
+}

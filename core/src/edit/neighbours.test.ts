@@ -159,8 +159,31 @@ describe("reordering", () => {
     expect(row(run(three(), { type: "move", clipIds: ["a"], to: 480, neighbours: "reorder" }))).toEqual([
       ["b", 0, 200],
       ["c", 250, 350],
-      ["a", 350, 450],
+      ["a", 400, 500],
     ]);
+  });
+  it("is the identity there and back, behind the last one too, for one clip or a block", () => {
+    const lengths = fc.array(fc.tuple(fc.integer({ min: 1, max: 300 }), fc.integer({ min: 0, max: 80 })), { minLength: 3, maxLength: 6 });
+    fc.assert(
+      fc.property(lengths, fc.nat(), fc.integer({ min: 1, max: 2 }), fc.nat(), (list, which, many, where) => {
+        let at = 7;
+        const clips = list.map(([length, gap], i) => {
+          const one = plainClip({ id: `c${i}`, start: at, length, offset: i * 500 });
+          at += length + gap;
+          return one;
+        });
+        const doc = documentOf(1, clips);
+        const total = clipEnd(doc.lanes.get("t0")?.clips.at(-1) as never);
+        const first = which % (clips.length - many + 1);
+        const ids = clips.slice(first, first + many).map((c) => c.id);
+        const rest = clips.filter((c) => !ids.includes(c.id));
+        const before = [...rest.map((c) => c.id), null][where % (rest.length + 1)];
+        const there = run(doc, { type: "move", clipIds: ids, before, neighbours: "reorder" });
+        expect(Math.max(...(there.lanes.get("t0")?.clips ?? []).map(clipEnd))).toBe(total);
+        const back = run(there, { type: "move", clipIds: ids, before: clips[first + many]?.id ?? null, neighbours: "reorder" });
+        expect(row(back)).toEqual(row(doc));
+      }),
+    );
   });
   it("between tracks closes up the one and makes room on the other", () => {
     const after = run(three(), { type: "move", clipIds: ["b"], trackId: "t1", before: "y", neighbours: "reorder" });

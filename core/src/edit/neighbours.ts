@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { timebaseOf } from "../model/document";
 import { clipEnd } from "../model/schema";
-import { meterWith, meterWithout, tempoWith, tempoWithout } from "../time/span-edits";
+import { bpmBefore, meterWith, meterWithout, tempoWith, tempoWithout } from "../time/span-edits";
 import { linkedTracks } from "./links";
 import type { Transaction } from "./transaction";
 
@@ -144,8 +144,8 @@ export function shiftMarks(tx: Transaction, shifts: readonly Shift[], inside: "k
       tempo = tempoWithout(tempo, from, tick);
       meter = meterWithout(meter, from, tick);
     } else {
-      // Ticks of the time put in, at the tempo in force there.
-      const samplesPerTick = (doc.sampleRate * 60) / (base.tempo.bpmAt(tick) * 960);
+      // Ticks of the time put in, at the tempo reached there.
+      const samplesPerTick = (doc.sampleRate * 60) / (bpmBefore(doc.piece.tempo, tick) * 960);
       const ticks = Math.round(by / samplesPerTick);
       if (ticks === 0) continue;
       tempo = tempoWith(tempo, tick, ticks);

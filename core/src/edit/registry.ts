@@ -1,6 +1,8 @@
 import { z } from "zod";
 import type { Change, Document } from "../model/document";
+import { nameOf } from "../model/schema";
 import { bundle, release, setBundle } from "./bundles/bundle";
+import { bundleClips } from "./bundles/members";
 import { settleBundles } from "./bundles/settle";
 import { addClip } from "./clips/add-clip";
 import { blendRange, removeBlend, setBlend } from "./clips/blends";
@@ -18,7 +20,7 @@ import { split } from "./clips/split";
 import { trim } from "./clips/trim";
 import { Common, type EditDefinition, type Linking } from "./definition";
 import { EditError } from "./errors";
-import { leadsOf, withLinkedTracks } from "./links";
+import { leadsOf, type SeamName, withLinkedSeams, withLinkedTracks } from "./links";
 import { addMarker, addSection, removeMarker, removeSection, setLoop, setMarker, setSection, setTime } from "./piece/piece";
 import { insertSection, insertTime, removeTime } from "./piece/sections";
 import { deleteRange, moveRange, muteRange, repeatRange, splitRange } from "./ranges/ranges";
@@ -89,6 +91,8 @@ export interface Outcome {
   readonly changes: Change[];
   /** Name of the step. */
   readonly name: string;
+  /** What was left undone though the rest was done, in words. */
+  readonly notes: readonly string[];
 }
 
 /** A random key for the ids that an edit makes. */
@@ -98,41 +102,71 @@ export function newKey(): string {
   return key.slice(0, 12);
 }
 
+/** The parameters that an edit takes, its own and those that every edit does. */
+const known = new Map(
+  EDITS.map((e) => [e.type, new Set(["type", ...Object.keys((e.params as z.ZodObject).shape), ...Object.keys(Common.shape)])] as const),
+);
+
 /**
  * Applies one edit. Throws EditError with the path of the parameter at fault when it is unknown, malformed or impossible; the
  * document given is never changed.
  */
-export function applyEdit(doc: Document, edit: Edit): Outcome {
+export function applyEdit(doc: Document, edit: Edit, scratch?: Map<string, number>): Outcome {
   const definition = byType.get(edit.type);
   if (!definition) throw new EditError(`There is no edit "${edit.type}".`, "type");
+  for (const name in edit)
+    if (!known.get(edit.type)?.has(name))
+      throw new EditError(`${edit.type} takes no parameter "${nameOf(name).slice(0, 60)}".`, nameOf(name).slice(0, 60));
   const common = Common.safeParse(edit);
   const params = definition.params.safeParse(edit);
   const issue = params.success ? common.error?.issues[0] : params.error.issues[0];
-  if (issue) throw new EditError(`${edit.type}: ${issue.message}`, issue.path.join("."));
-  const { edgeFade, key, links, inside } = common.data as z.output<typeof Common>;
+  if (issue) throw new EditError(`${edit.type}${issue.path.length ? `, ${issue.path.join(".")}` : ""}: ${issue.message}`, issue.path.join("."));
+  const { edgeFade: edge, key, links, inside } = common.data as z.output<typeof Common>;
   if (inside !== undefined && !doc.bundles.has(inside)) throw new EditError("The bundle that was open is not there any more.", "inside");
   const linked = definition.links && links ? throughLinks(doc, definition.links, params.data as object) : null;
-  const tx = new Transaction(doc, key ?? newKey(), inside ?? null, linked?.leads);
+  const tx = new Transaction(doc, key ?? newKey(), { inside, leads: linked?.leads, edge, scratch, links });
   const name = definition.apply(tx, linked?.params ?? params.data);
-  for (const clipId of linked?.others ?? []) alongLink(() => definition.apply(tx, { ...(params.data as object), clipId, with: undefined }));
-  tx.settleEdges(edgeFade);
+  for (const more of linked?.others ?? []) alongLink(() => definition.apply(tx, { ...(params.data as object), ...more }));
+  tx.settleEdges();
   settleBundles(tx);
-  return { ...tx.finish(), name };
+  return { ...tx.finish(), name: nameOf(name), notes: tx.notes };
 }
 
-/** An edit's parameters with what links between tracks bring in, and who goes along with whom. */
-function throughLinks(doc: Document, on: Linking, params: object): { params: object; leads: ReadonlyMap<string, string>; others: string[] } | null {
+/** What links between tracks bring into an edit. */
+interface Linked {
+  /** Its parameters with what they name added. */
+  readonly params: object;
+  /** For each clip that they brought in, the one that it goes along with. */
+  readonly leads: ReadonlyMap<string, string>;
+  /** What of the parameters is different where the edit is done once more on a linked track. */
+  readonly others: readonly object[];
+}
+
+function throughLinks(doc: Document, on: Linking, params: object): Linked | null {
   const named = (params as Record<string, unknown>)[on];
   const tracks = (params as { trackIds?: string[] }).trackIds;
-  if (on === "trackIds" || (tracks && !(named as string[] | undefined)?.length)) {
-    const trackIds = withLinkedTracks(doc, tracks as string[]);
-    return { params: { ...params, trackIds }, leads: new Map(), others: [] };
-  }
-  if (on === "clipId") return { params, leads: new Map(), others: [...leadsOf(doc, [named as string]).keys()] };
+  const none = { leads: new Map<string, string>(), others: [] };
+  if (on === "trackIds" || (tracks && !(named as string[] | undefined)?.length))
+    return { ...none, params: { ...params, trackIds: withLinkedTracks(doc, tracks as string[]) } };
+  if (on === "seams") return { ...none, params: { ...params, seams: withLinkedSeams(doc, named as SeamName[]) } };
+  if (on === "clipId") return { ...none, params, others: [...leadsOf(doc, [named as string]).keys()].map((clipId) => ({ clipId, with: undefined })) };
+  if (on === "bundleId") return { ...none, params, others: partnerBundles(doc, named as string).map((bundleId) => ({ bundleId })) };
   const clipIds = named as string[] | undefined;
   if (!clipIds?.length) return null;
   const leads = leadsOf(doc, clipIds);
   return leads.size === 0 ? null : { params: { ...params, clipIds: [...clipIds, ...leads.keys()] }, leads, others: [] };
+}
+
+/** The bundles on linked tracks whose clips all go along with those of a bundle. */
+function partnerBundles(doc: Document, bundleId: string): string[] {
+  const own = bundleClips(doc, bundleId).map((c) => c.id);
+  const along = new Set([...leadsOf(doc, own).keys()]);
+  const found = new Set<string>();
+  for (const id of along) {
+    const bundle = doc.clips.get(id)?.bundle;
+    if (bundle && bundle !== bundleId && bundleClips(doc, bundle).every((c) => along.has(c.id))) found.add(bundle);
+  }
+  return [...found];
 }
 
 /** Does on a linked track what the edit did on its own, where it can be done there. */
@@ -144,30 +178,66 @@ function alongLink(apply: () => void): void {
   }
 }
 
-/** Applies edits in order as one step: all of them or, with an EditError, none. */
-export function applyEdits(doc: Document, edits: readonly Edit[]): Outcome {
-  if (edits.length === 0) throw new EditError("There is nothing to do: no edits were given.", "edits");
-  if (edits.length === 1) return applyEdit(doc, edits[0]);
-  let current = doc;
-  const names: string[] = [];
-  const merged = new Map<string, Change>();
-  edits.forEach((edit, i) => {
+/** Several edits at work as one step: each is done in turn, and what they did together is handed over at the end. */
+class Batch {
+  private readonly names: string[] = [];
+  private readonly notes: string[] = [];
+  private readonly merged = new Map<string, Change>();
+  private readonly scratch = new Map<string, number>();
+
+  constructor(private current: Document) {}
+
+  /** Does the edit at place `i` of the batch. Throws EditError. */
+  do(edit: Edit, i: number): void {
     try {
-      const outcome = applyEdit(current, edit);
-      current = outcome.doc;
-      names.push(outcome.name);
+      const outcome = applyEdit(this.current, edit, this.scratch);
+      this.current = outcome.doc;
+      this.names.push(outcome.name);
+      this.notes.push(...outcome.notes);
       for (const change of outcome.changes) {
         const key = `${change.kind} ${change.id}`;
-        const earlier = merged.get(key);
-        merged.set(key, (earlier ? { ...change, before: earlier.before } : change) as Change);
+        const earlier = this.merged.get(key);
+        this.merged.set(key, (earlier ? { ...change, before: earlier.before } : change) as Change);
       }
     } catch (error) {
       if (error instanceof EditError) throw new EditError(error.message, `edits.${i}${error.path ? `.${error.path}` : ""}`, error.kept);
       throw error;
     }
-  });
-  const name = new Set(names).size === 1 ? names[0] : `${names[0]} and ${names.length - 1} more`;
-  return { doc: current, changes: [...merged.values()].filter((c) => c.before !== c.after), name };
+  }
+
+  get outcome(): Outcome {
+    const { names, current: doc, notes } = this;
+    const name = new Set(names).size === 1 ? names[0] : nameOf(`${names[0]} and ${names.length - 1} more`);
+    return { doc, changes: [...this.merged.values()].filter((c) => c.before !== c.after), name, notes };
+  }
+}
+
+const NOTHING = "There is nothing to do: no edits were given.";
+
+/** Applies edits in order as one step: all of them or, with an EditError, none. */
+export function applyEdits(doc: Document, edits: readonly Edit[]): Outcome {
+  if (edits.length === 0) throw new EditError(NOTHING, "edits");
+  if (edits.length === 1) return applyEdit(doc, edits[0]);
+  const batch = new Batch(doc);
+  edits.forEach((edit, i) => batch.do(edit, i));
+  return batch.outcome;
+}
+
+/** How long edits are done before others get their turn. */
+const TURN_MS = 20;
+
+/** As `applyEdits`; `pause` is waited for now and then, so that a long list keeps nobody else waiting. */
+export async function applyEditsInTurns(doc: Document, edits: readonly Edit[], pause: () => Promise<void>): Promise<Outcome> {
+  if (edits.length < 2) return applyEdits(doc, edits);
+  const batch = new Batch(doc);
+  let since = Date.now();
+  for (const [i, edit] of edits.entries()) {
+    batch.do(edit, i);
+    if (Date.now() - since < TURN_MS) continue;
+    await pause();
+    since = Date.now();
+  }
+  return batch.outcome;
 }
 
 /** JSON Schema of every edit, from the same schemas that check them. */
@@ -179,7 +249,12 @@ export function editSchemas(): { type: string; about: string; example: unknown; 
       type,
       about,
       example,
-      schema: { ...own, properties: { type: { const: type }, ...own.properties, ...common.properties }, required: ["type", ...(own.required ?? [])] },
+      schema: {
+        ...own,
+        properties: { type: { const: type }, ...own.properties, ...common.properties },
+        required: ["type", ...(own.required ?? [])],
+        additionalProperties: false,
+      },
     };
   });
 }

@@ -1,6 +1,5 @@
 import { type Clip, clipEnd } from "../model/schema";
-import { divideBundlesAt } from "./bundles/settle";
-import { cutTracksAt, partFromNeighbours } from "./cutting";
+import { cutTracks, partFromNeighbours } from "./cut";
 import { emptyParts, type Neighbours, type Reach, reachGroups, ripple, type TimeChange } from "./neighbours";
 import type { Transaction } from "./transaction";
 
@@ -32,19 +31,7 @@ export function placeEnd(tx: Transaction, clip: Clip): number {
 /** Opens `length` samples at a position on the tracks in reach of some tracks; clips across it are split there. */
 export function openRoom(tx: Transaction, trackIds: Iterable<string>, at: number, length: number, reach: Reach): void {
   const ids = [...new Set(trackIds)];
-  const inReach = reachGroups(tx, ids, reach).flat();
-  const divided = new Set(
-    inReach
-      .flatMap((id) =>
-        tx
-          .lane(id)
-          .within(at - 1, at + 1)
-          .map((c) => c.bundle),
-      )
-      .filter((b) => b !== null),
-  );
-  cutTracksAt(tx, inReach, at);
-  divideBundlesAt(tx, at, divided);
+  cutTracks(tx, reachGroups(tx, ids, reach).flat(), [at]);
   ripple(
     tx,
     ids.map((trackId) => ({ trackId, at, by: length })),

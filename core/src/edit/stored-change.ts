@@ -1,4 +1,5 @@
 import { type Change, type Document, type Entities, type EntityKind, entityOf } from "../model/document";
+import { OPTIONAL_FIELDS } from "../model/schema";
 
 /**
  * A change as it is kept and sent: of a thing that was there and stays, only the fields that differ (never its id), before and after; the
@@ -34,16 +35,29 @@ export function storedChanges(changes: readonly Change[]): StoredChange[] {
   });
 }
 
-/** The changes in full, for the document that they are made on: each in turn, on what those before it made; one change for each thing. */
-export function wholeChanges(doc: Document, stored: readonly StoredChange[]): Change[] {
+function withFields(now: Fields, to: Fields): Fields {
+  const next = { ...now, ...to };
+  for (const key in to) if (to[key] === null && OPTIONAL_FIELDS.has(key)) delete next[key];
+  return next;
+}
+
+/**
+ * The changes in full, for the document that they are made on: each in turn, on what those before it made; one change for each thing.
+ * `lookUp` finds what the document does not hold, such as what could not be read.
+ */
+export function wholeChanges(
+  doc: Document,
+  stored: readonly StoredChange[],
+  lookUp: (kind: EntityKind, id: string) => Entities[EntityKind] | null = () => null,
+): Change[] {
   const whole = new Map<string, Change>();
   for (const { kind, id, after: to } of stored) {
     const key = `${kind} ${id}`;
     const earlier = whole.get(key);
-    const before = earlier ? earlier.before : entityOf(doc, kind, id);
+    const before = earlier ? earlier.before : (entityOf(doc, kind, id) ?? lookUp(kind, id));
     const now = earlier ? earlier.after : before;
     // Where there is nothing, or nothing stays, the change holds the whole.
-    whole.set(key, { kind, id, before, after: now && to ? { ...now, ...to } : to } as Change);
+    whole.set(key, { kind, id, before, after: now && to ? withFields(now as unknown as Fields, to as Fields) : to } as Change);
   }
   return [...whole.values()];
 }

@@ -1,10 +1,22 @@
-import { fadeOfLength } from "../dsp/fades";
-import { applyChanges, blendAfter, type Change, type Document, type Entities, type EntityKind, entityOf, PIECE_ID } from "../model/document";
+import { bareFade, fadeOfLength, fadeQuietPart, layOver, standsOpen } from "../dsp/fades";
+import {
+  applyChanges,
+  blendAfter,
+  type Change,
+  type Document,
+  type Entities,
+  type EntityKind,
+  entityOf,
+  PIECE_ID,
+  timebaseOf,
+} from "../model/document";
 import { clipProblems } from "../model/invariants";
 import type { Lane } from "../model/lane";
+import { unreadable } from "../model/readable";
 import { type Clip, clipEnd, type Fade, NO_FADE, type Track } from "../model/schema";
 import { unbroken } from "../seam/continuity";
 import { EditError } from "./errors";
+import { fadeRoom, withEnd, withStart } from "./parts";
 
 /** The fade that new edges get, in samples; length 0 leaves them bare. */
 export type EdgeFade = Fade;
@@ -31,19 +43,78 @@ export class Transaction {
     readonly before: Document,
     /** Makes the ids of what this edit creates the same in the page and on the server. */
     private readonly key: string,
-    /** The bundle that is open: new clips join it, and splitting does not divide it. */
-    readonly inside: string | null = null,
-    /** For each clip that a link brought in, the one that it goes along with. */
-    readonly leads: ReadonlyMap<string, string> = new Map(),
+    {
+      inside = null,
+      leads = new Map(),
+      edge,
+      scratch = new Map(),
+      links = true,
+    }: {
+      /** The bundle that is open: new clips join it, and splitting does not divide it. */
+      readonly inside?: string | null;
+      /** For each clip that a link brought in, the one that it goes along with. */
+      readonly leads?: ReadonlyMap<string, string>;
+      /** The fade that new edges get, as the edit was given it. */
+      readonly edge?: EdgeFade;
+      /** What the edits of one batch remember for those after them, so that each need not look through everything again. */
+      readonly scratch?: Map<string, number>;
+      /** Whether linked tracks are edited together; suspended, each is on its own. */
+      readonly links?: boolean;
+    } = {},
   ) {
     this.current = before;
+    this.inside = inside;
+    this.leads = leads;
+    this.given = edge;
+    this.scratch = scratch;
+    this.links = links;
   }
 
-  /** The fade that new edges get when the edit was given none; an edit that promises to smooth sets it. */
+  readonly scratch: Map<string, number>;
+  readonly links: boolean;
+  readonly inside: string | null;
+  readonly leads: ReadonlyMap<string, string>;
+  private readonly given: EdgeFade | undefined;
+  /** The fade that new edges get where the edit was given none; an edit that promises to smooth sets it. */
   ownEdge: EdgeFade = NO_FADE;
+  /** The fade that new edges get. */
+  get edge(): EdgeFade {
+    return this.given ?? this.ownEdge;
+  }
+  /** What could not be done though the edit was, in words: what was left, and why. */
+  readonly notes: string[] = [];
+  /** Edges whose state an edit knows better than can be told by looking: laid anew, or copied as they were. */
+  private readonly edges = new Map<string, "new" | "kept">();
 
+  edgeIsNew(clipId: string, side: Side): void {
+    this.edges.set(`${side} ${clipId}`, "new");
+  }
+  edgeIsKept(clipId: string, side: Side): void {
+    this.edges.set(`${side} ${clipId}`, "kept");
+  }
+
+  edgeState = (clipId: string, side: Side): "new" | "kept" | undefined => this.edges.get(`${side} ${clipId}`);
+
+  /** An id for a new thing. One that is there already is never given again, whatever keys edits were sent with. */
   newId(): string {
-    return `${this.key}.${++this.ids}`;
+    const idAt = (n: number): string => `${this.key}.${n}`;
+    const taken = (n: number): boolean => KINDS.some((kind) => this.changed[kind].has(idAt(n)) || entityOf(this.before, kind, idAt(n)) !== null);
+    let free = this.ids + 1;
+    if (taken(free)) {
+      // Thousands may be taken by edits with the same key: a free one is looked for in steps that double, then between the last two.
+      let last = free;
+      for (let step = 1; taken(free); step *= 2) {
+        last = free;
+        free += step;
+      }
+      while (free - last > 1) {
+        const middle = (last + free) >> 1;
+        if (taken(middle)) last = middle;
+        else free = middle;
+      }
+    }
+    this.ids = free;
+    return idAt(free);
   }
 
   /** The document with everything set so far. */
@@ -106,15 +177,16 @@ export class Transaction {
   }
 
   /** Refits each blend to an overlap that changed, and ends it where its clips came apart. */
-  private settleBlends(edge: EdgeFade): void {
+  private settleBlends(): void {
     const rights = new Set<string>();
     for (const { id, before, after } of this.clipChanges()) {
-      if (after?.blend) rights.add(id);
+      if (after?.blend || before?.blend) rights.add(id);
       const follower = before && blendAfter(this.before, before);
       if (follower) rights.add(follower.id);
     }
     for (const id of rights) {
       const right = this.peek("clip", id);
+      if (!right) this.endTail(this.before.clips.get(id));
       if (!right?.blend) continue;
       const left = this.peek("clip", right.blend.with);
       const overlap = left ? clipEnd(left) - right.start : 0;
@@ -122,61 +194,110 @@ export class Transaction {
       if (holds && left.fadeIn.length + overlap <= left.length && overlap + right.fadeOut.length <= right.length) {
         this.setClip({ ...right, fadeIn: fadeOfLength(right.fadeIn, overlap) });
         this.setClip({ ...left, fadeOut: fadeOfLength(left.fadeOut, overlap) });
-      } else {
-        this.setClip({ ...right, blend: null, fadeIn: fitted(edge, right.length - right.fadeOut.length) });
-        if (left && left.fadeOut.length > 0) this.setClip({ ...left, fadeOut: fitted(edge, left.length - left.fadeIn.length) });
-      }
+      } else this.endBlend(left, right);
     }
   }
 
+  /** Puts what is left of a blend back to its splice, each clip to the moment of its own recording that lay there; the edges are new. */
+  private endBlend(left: Clip | null, right: Clip): void {
+    const was = this.before.clips.get(right.id);
+    const wasLeft = was?.blend ? this.before.clips.get(was.blend.with) : undefined;
+    const back = withStart(right, Math.max(right.start, spliceIn(right, was ?? right, was)));
+    // What an edit cut away beyond the splice stays away.
+    const next = back.length >= 1 ? back : right;
+    this.setClip({ ...next, fadeIn: bareFade(right.fadeIn), blend: null });
+    this.edgeIsNew(right.id, "start");
+    if (left && left.fadeOut.length > 0) this.endAt(left, wasLeft && was ? spliceIn(left, wasLeft, was) : clipEnd(left));
+  }
+
+  /** Puts the end of what a blend went out from, whose later clip is gone, back to its splice. */
+  private endTail(was: Clip | undefined): void {
+    const wasLeft = was?.blend ? this.before.clips.get(was.blend.with) : undefined;
+    if (!was || !wasLeft) return;
+    // A cut may have left the end to a piece of its own.
+    const isTail = (c: Clip | null): c is Clip =>
+      c !== null &&
+      c.sourceId === wasLeft.sourceId &&
+      c.offset + c.length === wasLeft.offset + wasLeft.length &&
+      c.fadeOut.length === wasLeft.fadeOut.length;
+    const own = this.peek("clip", wasLeft.id);
+    const tail = isTail(own) ? own : this.clipChanges().find((c) => !c.before && isTail(c.after))?.after;
+    if (tail) this.endAt(tail, spliceIn(tail, wasLeft, was));
+  }
+
+  private endAt(left: Clip, splice: number): void {
+    const end = Math.min(clipEnd(left), splice);
+    this.setClip({ ...(end > left.start ? withEnd(left, end) : left), fadeOut: bareFade(left.fadeOut) });
+    this.edgeIsNew(left.id, "end");
+  }
+
+  /** The clips of a lane as they were that changed, or lay beside one that did. */
+  private touchedOn(trackId: string, changes: readonly Extract<Change, { kind: "clip" }>[]): Clip[] {
+    const lane = this.before.lanes.get(trackId);
+    if (!lane) return [];
+    const changed = this.changed.clip;
+    const beside = (clip: Clip): Clip[] => lane.within(clip.start - 1, clipEnd(clip) + 1);
+    // Where much of a lane changed, one look at each of its clips costs less than one around each change.
+    if (changes.length * 4 > lane.clips.length) return lane.clips.filter((c) => changed.has(c.id) || beside(c).some((o) => changed.has(o.id)));
+    const touched = new Set<Clip>();
+    for (const { before } of changes) if (before?.trackId === trackId) for (const clip of beside(before)) touched.add(clip);
+    return [...touched];
+  }
+
   /**
-   * Gives the edge fade to every bare edge that is new: of a new clip, moved by a trim, or parted from what ran on into it. Only bare
-   * edges are looked into, so that moving a whole piece along costs little.
+   * Gives the edge fade to every edge that stands open and is new: of a new clip, moved by a trim, or parted from what ran on into it. A
+   * clip too short for two of them gives each half.
    */
-  private fadeNewEdges(edge: EdgeFade): void {
+  private fadeNewEdges(): void {
+    const { edge } = this;
     if (edge.length === 0) return;
     // Fades don't move anything: one look at where the clips lie serves the whole loop.
     const { doc, before } = this;
-    const changed = this.changed.clip;
-    /** Whether a clip as it was is one that changed, or lay beside one. */
-    const touched = (clip: Clip): boolean =>
-      changed.has(clip.id) ||
-      (before.lanes
-        .get(clip.trackId)
-        ?.within(clip.start - 1, clipEnd(clip) + 1)
-        .some((c) => changed.has(c.id)) ??
-        false);
-    const lanes = { before: new Set<string>(), after: new Set<string>() };
-    for (const change of this.clipChanges()) {
-      if (change.before) lanes.before.add(change.before.trackId);
-      if (change.after) lanes.after.add(change.after.trackId);
-    }
-    const bare: [Clip, Side][] = [];
-    for (const id of new Set([...lanes.before, ...lanes.after]))
-      for (const clip of doc.lanes.get(id)?.clips ?? []) {
-        if ((clip.fadeIn.length > 0 && clip.fadeOut.length > 0) || !(changed.has(clip.id) || touched(clip))) continue;
-        for (const side of SIDES) if (fadeAt(clip, side).length === 0 && !joins(doc, clip, side)) bare.push([clip, side]);
+    const byLane = new Map<string, Extract<Change, { kind: "clip" }>[]>();
+    for (const change of this.clipChanges())
+      for (const trackId of new Set([change.before?.trackId, change.after?.trackId])) {
+        if (trackId === undefined) continue;
+        const list = byLane.get(trackId);
+        if (list) list.push(change);
+        else byLane.set(trackId, [change]);
       }
-    if (bare.length === 0) return;
-    // Edges that were there before, by the moment of the recording: a split's right half takes over its clip's old end.
-    const wanted = new Map<string, Set<number>>();
-    for (const [clip, side] of bare) {
-      const key = `${side} ${clip.sourceId}`;
-      const moments = wanted.get(key);
-      if (moments) moments.add(momentOf(clip, side));
-      else wanted.set(key, new Set([momentOf(clip, side)]));
+    const touched: Clip[] = [];
+    const now = new Set<string>();
+    for (const [trackId, changes] of byLane) {
+      const own = this.touchedOn(trackId, changes);
+      touched.push(...own);
+      for (const clip of own) now.add(clip.id);
+      for (const { after, id } of changes) if (after) now.add(id);
     }
+    const open: [Clip, Side][] = [];
+    for (const id of now) {
+      const clip = doc.clips.get(id);
+      if (clip) for (const side of SIDES) if (standsOpen(fadeAt(clip, side)) && !joins(doc, clip, side)) open.push([clip, side]);
+    }
+    if (open.length === 0) return;
+    // Edges that were there before, by the moment of the recording: a split's right half takes over its clip's old end.
+    const wanted = new Set(open.map(([clip, side]) => edgeKey(clip, side)));
     const old = new Set<string>();
-    for (const id of lanes.before)
-      for (const clip of before.lanes.get(id)?.clips ?? [])
-        for (const side of SIDES)
-          if (wanted.get(`${side} ${clip.sourceId}`)?.has(momentOf(clip, side)) && touched(clip) && !joins(before, clip, side))
-            old.add(edgeKey(clip, side));
-    for (const [{ id }, side] of bare) {
+    for (const clip of touched)
+      for (const side of SIDES) {
+        const key = edgeKey(clip, side);
+        if (wanted.has(key) && !old.has(key) && !joins(before, clip, side)) old.add(key);
+      }
+    const isNew = ([clip, side]: readonly [Clip, Side]): boolean => {
+      const told = this.edges.get(`${side} ${clip.id}`);
+      return told === undefined ? !old.has(edgeKey(clip, side)) : told === "new";
+    };
+    const fresh = open.filter(isNew);
+    const both = new Set(fresh.filter(([, side]) => side === "end").map(([clip]) => clip.id));
+    for (const [{ id }, side] of fresh) {
       const clip = this.peek("clip", id);
-      if (!clip || old.has(edgeKey(clip, side))) continue;
-      if (side === "start") this.setClip({ ...clip, fadeIn: fitted(edge, clip.length - clip.fadeOut.length) });
-      else this.setClip({ ...clip, fadeOut: fitted(edge, clip.length - clip.fadeIn.length) });
+      if (!clip) continue;
+      const other = fadeAt(clip, side === "start" ? "end" : "start");
+      const most = fadeRoom(clip, other);
+      const halves = side === "start" && both.has(id) && most < 2 * edge.length;
+      const room = halves ? Math.ceil(most / 2) : most;
+      const laid = layOver(fadeAt(clip, side), { ...edge, length: Math.max(0, Math.min(edge.length, room)) });
+      if (laid) this.setClip({ ...clip, [side === "start" ? "fadeIn" : "fadeOut"]: fitted(laid, most) });
     }
   }
 
@@ -186,28 +307,45 @@ export class Transaction {
       const clip = this.peek("clip", id);
       if (!clip) continue;
       const others = this.lane(clip.trackId)
-        .within(clip.start, clipEnd(clip))
+        ?.within(clip.start, clipEnd(clip))
         .filter((c) => c.id !== id && c.blend?.with !== id && clip.blend?.with !== c.id);
-      if (others.some((c) => c.layer === clip.layer)) this.setClip({ ...clip, layer: Math.max(...others.map((c) => c.layer)) + 1 });
+      if (others?.some((c) => c.layer === clip.layer)) this.setClip({ ...clip, layer: Math.max(...others.map((c) => c.layer)) + 1 });
     }
   }
 
   /** Makes blends and new edges true after what was done. */
-  settleEdges(edge: EdgeFade = this.ownEdge): void {
-    this.settleBlends(edge);
-    this.fadeNewEdges(edge);
+  settleEdges(): void {
+    this.settleBlends();
+    this.fadeNewEdges();
   }
 
-  /** Checks every touched clip and hands over the result. Throws EditError where an invariant would break. */
+  /**
+   * Checks everything that was touched and hands over the result. Throws EditError where an invariant would break, or where what the edit
+   * made could not be read back: a version that does not open must never come to be.
+   */
   finish(): { doc: Document; changes: Change[] } {
     this.settleLayers();
     const doc = this.doc;
+    if (this.changed.piece.size) mapsOf(doc);
     for (const { after } of this.clipChanges()) {
       const wrong = after ? clipProblems(doc, after) : [];
       if (wrong.length) throw new EditError(`This can't be done: ${wrong[0]}.`, "clipIds");
     }
     const changes = Object.values(this.changed).flatMap((list) => [...list.values()].filter((c) => !alike(c.before, c.after)));
+    for (const change of changes) {
+      const wrong = unreadable(change);
+      if (wrong) throw new EditError(`This can't be done: ${wrong}.`);
+    }
     return { doc: changes.length ? doc : this.before, changes };
+  }
+}
+
+/** The maps of a document. Throws EditError where its tempo or meter events make none. */
+function mapsOf(doc: Document): void {
+  try {
+    timebaseOf(doc);
+  } catch (error) {
+    throw new EditError((error as Error).message, "tempo");
   }
 }
 
@@ -221,8 +359,9 @@ function alike(a: unknown, b: unknown): boolean {
   return true;
 }
 
+const KINDS: readonly Exclude<EntityKind, "piece">[] = ["track", "clip", "marker", "section", "bundle"];
 const SIDES = ["start", "end"] as const;
-type Side = (typeof SIDES)[number];
+export type Side = (typeof SIDES)[number];
 
 const fadeAt = (clip: Clip, side: Side): Fade => (side === "start" ? clip.fadeIn : clip.fadeOut);
 /** The moment of its recording that a clip's edge cuts at. */
@@ -230,10 +369,12 @@ const momentOf = (clip: Clip, side: Side): number => (side === "start" ? clip.of
 /** Names an edge by that moment. */
 const edgeKey = (clip: Clip, side: Side): string => `${clip.sourceId} ${side} ${momentOf(clip, side)}`;
 
-/** The edge fade, no longer than there is room for. */
-function fitted(edge: EdgeFade, room: number): Fade {
-  return fadeOfLength(edge, Math.max(0, Math.min(edge.length, room)));
-}
+/** Where in a clip, as it lies now, the moment of its recording is at which the splice of a blend lay. */
+const spliceIn = (now: Clip, was: Clip, right: Clip | undefined): number =>
+  right?.blend ? now.start + (was.offset + right.blend.splice - was.start) - now.offset : now.start;
+
+/** A fade no longer than there is room for. */
+const fitted = (fade: Fade, room: number): Fade => (fade.length <= room ? fade : fadeQuietPart(fade, room));
 
 /** Whether the recording runs on over this edge into the clip beside it. */
 function joins(doc: Document, clip: Clip, edge: "start" | "end"): boolean {

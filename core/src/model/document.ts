@@ -18,8 +18,8 @@ export interface Document {
   readonly tracks: ReadonlyMap<string, Track>;
   readonly lanes: ReadonlyMap<string, Lane>;
   readonly clips: IdIndex<Clip>;
-  readonly markers: ReadonlyMap<string, Marker>;
-  readonly sections: ReadonlyMap<string, Section>;
+  readonly markers: IdIndex<Marker>;
+  readonly sections: IdIndex<Section>;
   readonly bundles: ReadonlyMap<string, Bundle>;
 }
 
@@ -65,8 +65,8 @@ export function documentFrom(
     tracks: byId(data.tracks),
     lanes: new Map([...perTrack].map(([id, clips]) => [id, Lane.from(clips)])),
     clips: IdIndex.from(data.clips),
-    markers: byId(data.markers),
-    sections: byId(data.sections),
+    markers: IdIndex.from(data.markers),
+    sections: IdIndex.from(data.sections),
     bundles: byId(data.bundles ?? []),
   };
 }
@@ -94,6 +94,9 @@ function withEntries<T>(map: ReadonlyMap<string, T>, entries: readonly (readonly
   }
   return next;
 }
+
+const withIndexed = <T>(index: IdIndex<T>, entries: readonly (readonly [string, T | null])[]): IdIndex<T> =>
+  entries.length === 0 ? index : index.with(entries);
 
 /** The document after some changes: what an edit, an undo and a step from another tab all come down to. */
 export function applyChanges(doc: Document, changes: readonly Change[]): Document {
@@ -132,9 +135,9 @@ export function applyChanges(doc: Document, changes: readonly Change[]): Documen
     piece: pick("piece").at(-1)?.[1] ?? doc.piece,
     tracks: withEntries(doc.tracks, tracks),
     lanes,
-    clips: clips.length ? doc.clips.with(clips) : doc.clips,
-    markers: withEntries(doc.markers, pick("marker")),
-    sections: withEntries(doc.sections, pick("section")),
+    clips: withIndexed(doc.clips, clips),
+    markers: withIndexed(doc.markers, pick("marker")),
+    sections: withIndexed(doc.sections, pick("section")),
     bundles: withEntries(doc.bundles, pick("bundle")),
   };
 }
@@ -181,10 +184,7 @@ export function timebaseOf(doc: Document): Timebase {
 /** The end of the last clip, in samples. */
 export function documentEnd(doc: Document): number {
   let end = 0;
-  for (const lane of doc.lanes.values()) {
-    const { clips, longest } = lane;
-    for (let i = clips.length - 1; i >= 0 && clips[i].start + longest > end; i--) end = Math.max(end, clipEnd(clips[i]));
-  }
+  for (const lane of doc.lanes.values()) end = Math.max(end, lane.end);
   return end;
 }
 

@@ -24,6 +24,10 @@ export class IdIndex<T> {
     return this.buckets[hash(id)]?.get(id);
   }
 
+  has(id: string): boolean {
+    return this.buckets[hash(id)]?.has(id) ?? false;
+  }
+
   /** The index after setting (or, for null, removing) each id. */
   with(entries: Iterable<readonly [string, T | null]>): IdIndex<T> {
     const buckets = this.buckets.slice();

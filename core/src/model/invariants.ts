@@ -1,3 +1,4 @@
+import { isCutShort } from "../dsp/fades";
 import type { Document } from "./document";
 import { type Clip, clipEnd } from "./schema";
 
@@ -13,9 +14,15 @@ export function clipProblems(doc: Document, clip: Clip): string[] {
   say(Number.isSafeInteger(clip.start) && clip.start >= 0, "it would start before zero");
   say(Number.isSafeInteger(clip.length) && clip.length >= 1, "it would have no length");
   say(clip.offset >= 0 && (!source || clip.offset + clip.length <= source.length), "it would reach past its recording's ends");
-  say(clip.fadeIn.length + clip.fadeOut.length <= clip.length, "its fades would cross");
-  for (const fade of [clip.fadeIn, clip.fadeOut])
-    say(!fade.part || fade.part.from + fade.length <= fade.part.of, "a fade's part lies outside the fade");
+  say(clip.start + clip.length <= Number.MAX_SAFE_INTEGER, "it would reach further than can be counted");
+  say(clip.sync === null || clip.sync < clip.length, "its sync point would lie beyond it");
+  const crossing = clip.fadeIn.length + clip.fadeOut.length > clip.length;
+  const fit = clip.fadeIn.length <= clip.length && clip.fadeOut.length <= clip.length;
+  // What a cut left of a fade fills its whole part, and may lie over the fade of the edge that was cut.
+  say(!crossing || (fit && [clip.fadeIn, clip.fadeOut].some((f) => f.length === clip.length && isCutShort(f))), "its fades would cross");
+  for (const { part, length, over } of [clip.fadeIn, clip.fadeOut])
+    say(!part || (part.from < part.of && (over !== undefined || part.from + length <= part.of)), "a fade's part lies outside the fade");
+  if (clip.channels) say(!source || clip.channels.every((c) => c < source.channels), "its recording has no such channel");
   if (clip.blend) {
     const left = doc.clips.get(clip.blend.with);
     say(left !== undefined && left.trackId === clip.trackId, "it blends with a clip that is not on its track");
@@ -41,7 +48,7 @@ export function problems(doc: Document): string[] {
       count++;
       if (clip.trackId !== id) found.push(`${clip.id} lies in another track's lane`);
       if (doc.clips.get(clip.id) !== clip) found.push(`${clip.id} is not the clip of the index`);
-      if (clip.length > lane.longest) found.push(`${clip.id} is longer than its lane's longest`);
+      if (!lane.within(clip.start, clip.start + 1).includes(clip)) found.push(`${clip.id} is not found where it lies`);
       if (i > 0 && lane.clips[i - 1].start > clip.start) found.push(`${clip.id} is out of order`);
       found.push(...clipProblems(doc, clip));
       const followers = lane.within(clip.start, clipEnd(clip)).filter((c) => c.blend?.with === clip.id);

@@ -6,13 +6,29 @@ import { FRAME_RATES } from "../time/timecode";
 /** Positions and lengths are integers: samples at the project's rate, or ticks where a name says so. */
 export const Position = z.int().min(0).max(Number.MAX_SAFE_INTEGER);
 export const Length = z.int().min(1).max(Number.MAX_SAFE_INTEGER);
-export const Id = z.string().min(1).max(80);
+
+const CONTROL = /\p{Cc}/gu;
+/** Text without control characters and halves of surrogate pairs, which neither people nor databases can read. */
+const plainText = z.string().regex(/^[^\p{Cc}\p{Cs}]*$/u, "Text holds no control characters.");
+/** As things are kept. Ids that copies of linked bundles are given are longer than any that callers may give. */
+export const Id = plainText.min(1).max(160);
+/** An id that a caller gives to something new. */
+export const NewId = plainText.min(1).max(80);
+/** What tracks that are linked share. */
+export const LinkName = plainText.max(80);
+const MOST_LETTERS = 200;
+/** A name that was put together, cut to what fits. */
+export const nameOf = (text: string): string => text.slice(0, MOST_LETTERS).replace(/\p{Cs}/gu, "\ufffd");
 /** Text that a person gave: shown, never run; control characters are taken out. */
 export const Name = z
   .string()
-  .max(200)
-  // biome-ignore lint/suspicious/noControlCharactersInRegex: control characters are just what is removed
-  .transform((s) => s.replace(/[\u0000-\u001f\u007f]/g, " ").trim());
+  .max(MOST_LETTERS)
+  .transform((s) =>
+    s
+      .replace(CONTROL, " ")
+      .replace(/\p{Cs}/gu, "\ufffd")
+      .trim(),
+  );
 
 export const DYES = ["indigo", "walnut", "fern", "cochineal", "woad", "lichen", "saffron", "weld", "madder"] as const;
 export const Dye = z.enum(DYES);
@@ -24,16 +40,34 @@ export type FadeShape = z.infer<typeof FadeShape>;
 export const Bend = z.number().min(-1).max(1);
 
 /**
- * A fade of `length` samples (0: none). After a split inside a fade, `part` tells which piece of the whole curve is left: `from`
- * samples away from its silent end, `of` samples in all; without it the curve fills the length.
+ * A gain curve of `length` samples (0: none) that rises from an edge's silent end. After a cut inside it, `part` tells which piece of
+ * the whole curve is left: `from` samples away from its silent end, `of` samples in all; without it the curve fills the length.
  */
-export const Fade = z.object({
-  length: z.int().min(0),
+export const FadeCurve = z.object({
+  length: z.int().min(0).max(Number.MAX_SAFE_INTEGER),
   shape: FadeShape,
   bend: Bend,
   part: z.object({ from: z.int().min(0), of: z.int().min(1) }).optional(),
 });
+export type FadeCurve = z.infer<typeof FadeCurve>;
+
+/** So often can an edge be laid bare in the middle of a fade and faded anew. */
+export const MOST_OVER = 4;
+/**
+ * A fade. Where the silent end of one was cut off and the edge laid bare, the fades of new edges lie `over` what is left of it, and
+ * multiply it; `length` is that of the longest of them all.
+ */
+export const Fade = FadeCurve.extend({ over: z.array(FadeCurve).min(1).max(MOST_OVER).optional() });
 export type Fade = z.infer<typeof Fade>;
+
+/**
+ * Where on the maps something lies: bars before it (from 0, whatever number the first one has), the beat from 1, and ticks into it, with
+ * their fraction.
+ */
+export const BarPlace = z.object({ bar: z.int(), beat: z.int().min(1), tick: z.number() });
+export type BarPlace = z.infer<typeof BarPlace>;
+/** Left by an edit that kept bars where the position alone would not tell the place any more; counts while it leads to the position. */
+const SpanPlace = z.object({ start: BarPlace, end: BarPlace });
 
 export const BlendLaw = z.enum(["auto", "gain", "power"]);
 export type BlendLaw = z.infer<typeof BlendLaw>;
@@ -78,6 +112,9 @@ export const Clip = z.object({
   sync: Position.nullable(),
   /** The innermost bundle that it belongs to. */
   bundle: Id.nullable().default(null),
+  /** Which channels of the recording it plays, one or a pair, counted from 0; left out, the first two. */
+  channels: z.array(z.int().min(0).max(255)).min(1).max(2).optional(),
+  bars: BarPlace.optional(),
 });
 export type Clip = z.infer<typeof Clip>;
 
@@ -93,14 +130,14 @@ export const Track = z.object({
   pan: Pan,
   hidden: z.boolean(),
   /** Tracks with the same link are edited together. */
-  link: z.string().max(80).nullable(),
+  link: LinkName.nullable(),
 });
 export type Track = z.infer<typeof Track>;
 
-export const Marker = z.object({ id: Id, position: Position, name: Name, color: Dye });
+export const Marker = z.object({ id: Id, position: Position, name: Name, color: Dye, bars: BarPlace.optional() });
 export type Marker = z.infer<typeof Marker>;
 
-export const Section = z.object({ id: Id, start: Position, end: Position, name: Name, color: Dye });
+export const Section = z.object({ id: Id, start: Position, end: Position, name: Name, color: Dye, bars: SpanPlace.optional() });
 export type Section = z.infer<typeof Section>;
 
 /**
@@ -125,7 +162,7 @@ export const Meter = z.object({
   denominator: z.literal([...METER_DENOMINATORS]),
 });
 
-export const Loop = z.object({ start: Position, end: Position, on: z.boolean() });
+export const Loop = z.object({ start: Position, end: Position, on: z.boolean(), bars: SpanPlace.optional() });
 
 /** What there is once in a version. */
 export const Piece = z.object({
@@ -137,6 +174,12 @@ export const Piece = z.object({
   loop: Loop.nullable(),
 });
 export type Piece = z.infer<typeof Piece>;
+
+const FIRST_ONE = [0] as const;
+const FIRST_TWO = [0, 1] as const;
+/** The channels of its recording that a clip plays: one, on both sides, or a pair, left and right. */
+export const playedChannels = (clip: Pick<Clip, "channels">, channels: number): readonly number[] =>
+  clip.channels ?? (channels > 1 ? FIRST_TWO : FIRST_ONE);
 
 /** What an edit must know of a recording. `length` is in samples at the project's rate. */
 export interface SourceInfo {
@@ -157,6 +200,9 @@ export const VersionData = z.object({
   bundles: z.array(Bundle).default([]),
 });
 export type VersionData = z.infer<typeof VersionData>;
+
+/** Fields that a thing may be without: a change that takes one away again leaves none. */
+export const OPTIONAL_FIELDS: ReadonlySet<string> = new Set(["bars", "channels"]);
 
 export const NO_FADE: Fade = { length: 0, shape: "power", bend: 0 };
 export const clipEnd = (clip: Clip): number => clip.start + clip.length;

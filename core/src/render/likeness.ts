@@ -4,12 +4,18 @@ import type { PcmReader } from "./reader";
 const BLOCK = 16_384;
 
 /**
- * The normalised correlation of both sides of a blend over its overlap, all channels together: Σxy / √(Σx²·Σy²); 0 when a side is
+ * The normalised correlation of both sides of a blend over its overlap, all channels that are played together: Σxy / √(Σx²·Σy²); 0 when a side is
  * silent. Undefined while samples are missing.
  */
-export function likeness(left: Clip, leftChannels: number, right: Clip, rightChannels: number, reader: PcmReader): number | undefined {
+export function likeness(
+  left: Clip,
+  leftChannels: readonly number[],
+  right: Clip,
+  rightChannels: readonly number[],
+  reader: PcmReader,
+): number | undefined {
   const length = left.start + left.length - right.start;
-  const channels = Math.max(leftChannels, rightChannels);
+  const channels = Math.max(leftChannels.length, rightChannels.length);
   const x = new Float32Array(Math.min(BLOCK, length));
   const y = new Float32Array(x.length);
   let [xy, xx, yy] = [0, 0, 0];
@@ -17,8 +23,8 @@ export function likeness(left: Clip, leftChannels: number, right: Clip, rightCha
     for (let at = 0; at < length; at += BLOCK) {
       const n = Math.min(BLOCK, length - at);
       const has =
-        reader.read(left.sourceId, Math.min(c, leftChannels - 1), left.offset + (right.start - left.start) + at, x, 0, n) &&
-        reader.read(right.sourceId, Math.min(c, rightChannels - 1), right.offset + at, y, 0, n);
+        reader.read(left.sourceId, leftChannels[Math.min(c, leftChannels.length - 1)], left.offset + (right.start - left.start) + at, x, 0, n) &&
+        reader.read(right.sourceId, rightChannels[Math.min(c, rightChannels.length - 1)], right.offset + at, y, 0, n);
       if (!has) return undefined;
       for (let i = 0; i < n; i++) {
         xy += x[i] * y[i];

@@ -1,7 +1,7 @@
 import { blendGains, fadeGain } from "../dsp/fades";
 import { newKernels } from "../kernels/kernels";
 import { blendAfter, type Document } from "../model/document";
-import { type Clip, clipEnd, gainFactor, type Track } from "../model/schema";
+import { type Clip, clipEnd, gainFactor, playedChannels, type Track } from "../model/schema";
 import { firstHeardAt, type Heard, heardOf } from "./heard";
 import { likeness } from "./likeness";
 import type { PcmReader, SourceSpan } from "./reader";
@@ -101,10 +101,10 @@ export class Renderer {
     const plain = this.plainClip(heard, from, n);
     let busLeft: number = PLACES.busLeft;
     let busRight: number = PLACES.busRight;
-    if (plain && !plain.stereo && !gliding) {
+    if (plain && plain.channels.length === 1 && !gliding) {
       // One channel at one gain waits to be mixed with those of other tracks: on a bus it would be just the same on both sides.
       busLeft = busRight = PLACES.waiting + this.waiting * BLOCK;
-      reader.read(plain.clip.sourceId, 0, plain.from, floats, plain.gain === 1 ? busLeft : PLACES.clip, n);
+      reader.read(plain.clip.sourceId, plain.channels[0], plain.from, floats, plain.gain === 1 ? busLeft : PLACES.clip, n);
       if (plain.gain !== 1) {
         floats.fill(0, busLeft, busLeft + n);
         kernels.mixOne(PLACES.clip, busLeft, n, plain.gain);
@@ -119,9 +119,10 @@ export class Renderer {
     this.mixWaiting(n);
     if (plain?.gain === 1) {
       busLeft = PLACES.clip;
-      reader.read(plain.clip.sourceId, 0, plain.from, floats, busLeft, n);
-      busRight = plain.stereo ? PLACES.clipRight : busLeft;
-      if (plain.stereo) reader.read(plain.clip.sourceId, 1, plain.from, floats, busRight, n);
+      const [first, second] = plain.channels;
+      reader.read(plain.clip.sourceId, first, plain.from, floats, busLeft, n);
+      busRight = second === undefined ? busLeft : PLACES.clipRight;
+      if (second !== undefined) reader.read(plain.clip.sourceId, second, plain.from, floats, busRight, n);
     } else if (!this.fillBus(heard, from, n)) {
       if (gliding) this.glides.set(track.id, to);
       return;
@@ -150,7 +151,11 @@ export class Renderer {
   }
 
   /** The one clip that fills the whole block at one gain, without fade or pan; undefined when there is more to do. */
-  private plainClip(heard: readonly Heard[], from: number, n: number): { clip: Clip; from: number; gain: number; stereo: boolean } | undefined {
+  private plainClip(
+    heard: readonly Heard[],
+    from: number,
+    n: number,
+  ): { clip: Clip; from: number; gain: number; channels: readonly number[] } | undefined {
     let only: Heard | undefined;
     for (let i = firstHeardAt(heard, from); i < heard.length && heard[i].from < from + n; i++) {
       if (heard[i].to <= from) continue;
@@ -162,7 +167,7 @@ export class Renderer {
     const source = this.doc.sources.get(clip.sourceId);
     const faded = from < clip.start + clip.fadeIn.length || from + n > clipEnd(clip) - clip.fadeOut.length;
     return source && !faded && clip.pan === 0
-      ? { clip, from: clip.offset + from - clip.start, gain: gainFactor(clip.gain), stereo: source.channels > 1 }
+      ? { clip, from: clip.offset + from - clip.start, gain: gainFactor(clip.gain), channels: playedChannels(clip, source.channels) }
       : undefined;
   }
 
@@ -193,10 +198,11 @@ export class Renderer {
     const pan = panGains(clip.pan);
     const faded = this.fillGains(clip, start, n);
     const [left, right] = [PLACES.busLeft + at, PLACES.busRight + at];
-    for (let channel = 0; channel < Math.min(2, source.channels); channel++) {
-      this.reader.read(clip.sourceId, channel, clip.offset + (start - clip.start), floats, PLACES.clip, n);
+    const channels = playedChannels(clip, source.channels);
+    for (let channel = 0; channel < channels.length; channel++) {
+      this.reader.read(clip.sourceId, channels[channel], clip.offset + (start - clip.start), floats, PLACES.clip, n);
       if (faded) for (let i = 0; i < n; i++) floats[PLACES.clip + i] *= gains[i];
-      if (source.channels === 1) kernels.mixBoth(PLACES.clip, left, right, n, pan.left * factor, pan.right * factor);
+      if (channels.length === 1) kernels.mixBoth(PLACES.clip, left, right, n, pan.left * factor, pan.right * factor);
       else kernels.mixOne(PLACES.clip, channel === 0 ? left : right, n, channel === 0 ? pan.left * factor : pan.right * factor);
     }
   }
@@ -207,7 +213,7 @@ export class Renderer {
     const inEnd = Math.min(n, clip.start + clip.fadeIn.length - start);
     const outStart = Math.max(0, clipEnd(clip) - clip.fadeOut.length - start);
     if (inEnd <= 0 && outStart >= n) return false;
-    gains.fill(1, Math.max(0, inEnd), Math.min(outStart, n));
+    gains.fill(1, Math.max(0, inEnd), n);
     if (inEnd > 0) {
       const blend = clip.blend?.linked ? clip.blend : null;
       const alike = blend ? this.likenessOf(clip) : 0;
@@ -222,7 +228,7 @@ export class Renderer {
       const alike = blend && follower ? this.likenessOf(follower) : 0;
       const last = clipEnd(clip) - 1 - start;
       for (let i = outStart; i < n; i++) {
-        gains[i] =
+        gains[i] *=
           blend && follower
             ? blendGains(blend.law, follower.fadeIn, clip.fadeOut.length - 1 - (last - i), clip.fadeOut.length, alike).gainOut
             : fadeGain(clip.fadeOut, last - i);
@@ -234,10 +240,10 @@ export class Renderer {
   private likenessOf(right: Clip): number {
     const left = right.blend && right.blend.law === "auto" ? this.doc.clips.get(right.blend.with) : undefined;
     if (!left) return 0;
-    const key = `${left.sourceId} ${left.offset + right.start - left.start} ${right.sourceId} ${right.offset} ${right.fadeIn.length}`;
+    const channels = (c: Clip): readonly number[] => playedChannels(c, this.doc.sources.get(c.sourceId)?.channels ?? 1);
+    const key = `${left.sourceId} ${channels(left)} ${left.offset + right.start - left.start} ${right.sourceId} ${channels(right)} ${right.offset} ${right.fadeIn.length}`;
     let r = this.likenesses.get(key);
     if (r === undefined) {
-      const channels = (c: Clip): number => this.doc.sources.get(c.sourceId)?.channels ?? 1;
       r = likeness(left, channels(left), right, channels(right), this.reader);
       if (r === undefined) return 0;
       this.likenesses.set(key, r);
@@ -246,7 +252,15 @@ export class Renderer {
   }
 }
 
-/** The stretches of recordings that rendering [from, to) reads, whole overlaps of blends included. */
+/** The overlap of a blend as both clips play it: Auto asks both sides for the whole of it, whatever of them is heard. */
+function overlapSpans(doc: Document, right: Clip): SourceSpan[] {
+  const left = right.blend && right.blend.law === "auto" ? doc.clips.get(right.blend.with) : undefined;
+  if (!left) return [];
+  const [from, to] = [right.start, clipEnd(left)];
+  return [left, right].map((c) => ({ sourceId: c.sourceId, from: c.offset + from - c.start, to: c.offset + to - c.start }));
+}
+
+/** The stretches of recordings that rendering [from, to) reads: the one answer to what must be at hand for it, whoever renders. */
 export function spansNeeded(doc: Document, from: number, to: number, tracks?: ReadonlySet<string>): SourceSpan[] {
   const spans: SourceSpan[] = [];
   let anySolo = false;
@@ -258,13 +272,15 @@ export function spansNeeded(doc: Document, from: number, to: number, tracks?: Re
     const heard = heardOf(lane);
     for (let i = firstHeardAt(heard, from); i < heard.length && heard[i].from < to; i++) {
       const { clip } = heard[i];
-      let start = Math.max(from, heard[i].from);
-      let end = Math.min(to, heard[i].to);
+      const start = Math.max(from, heard[i].from);
+      const end = Math.min(to, heard[i].to);
       if (end <= start) continue;
-      if (clip.blend && start < clip.start + clip.fadeIn.length) [start, end] = [clip.start, Math.max(end, clip.start + clip.fadeIn.length)];
-      const outAt = clipEnd(clip) - clip.fadeOut.length;
-      if (clip.fadeOut.length > 0 && end > outAt && blendAfter(doc, clip)) [start, end] = [Math.min(start, outAt), clipEnd(clip)];
       spans.push({ sourceId: clip.sourceId, from: clip.offset + start - clip.start, to: clip.offset + end - clip.start });
+      if (clip.blend && start < clip.start + clip.fadeIn.length) spans.push(...overlapSpans(doc, clip));
+      if (clip.fadeOut.length > 0 && end > clipEnd(clip) - clip.fadeOut.length) {
+        const follower = blendAfter(doc, clip);
+        if (follower) spans.push(...overlapSpans(doc, follower));
+      }
     }
   }
   return spans;

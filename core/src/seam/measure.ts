@@ -1,7 +1,9 @@
+import { fadeGain } from "../dsp/fades";
 import type { Document } from "../model/document";
-import { type Clip, gainFactor } from "../model/schema";
+import { Lane } from "../model/lane";
+import { clipEnd, gainFactor, playedChannels } from "../model/schema";
 import type { PcmReader, SourceSpan } from "../render/reader";
-import { Renderer } from "../render/renderer";
+import { Renderer, spansNeeded } from "../render/renderer";
 import { classify, type QuietEdge, type Seam, type SeamClass } from "./seams";
 
 /** Within this of zero an edge needs no fade. */
@@ -15,17 +17,24 @@ export function quietEdges(doc: Document, reader: PcmReader, memory: Map<string,
   return (clip, edge, at) => {
     const into = at - clip.start;
     const n = Math.min(span, edge === "start" ? clip.length - into : into);
-    const from = clip.offset + (edge === "start" ? into : into - n);
-    const key = `${clip.sourceId} ${from} ${n} ${clip.gain}`;
+    const first = edge === "start" ? into : into - n;
+    const from = clip.offset + first;
+    const faded = first < clip.fadeIn.length || first + n > clip.length - clip.fadeOut.length;
+    const key = `${clip.sourceId} ${clip.channels ?? ""} ${from} ${n} ${clip.gain}${faded ? JSON.stringify([first, clip.length, clip.fadeIn, clip.fadeOut]) : ""}`;
     const known = memory.get(key);
     if (known !== undefined) return known;
     const factor = gainFactor(clip.gain);
     const source = doc.sources.get(clip.sourceId);
     if (!source) return undefined;
-    for (let c = 0; c < source.channels; c++) {
+    /** What the clip's fades leave of a sample there. */
+    const left = (i: number): number => {
+      const [a, b] = [first + i, clip.length - 1 - first - i];
+      return (a < clip.fadeIn.length ? fadeGain(clip.fadeIn, a) : 1) * (b < clip.fadeOut.length ? fadeGain(clip.fadeOut, b) : 1);
+    };
+    for (const c of playedChannels(clip, source.channels)) {
       if (!reader.read(clip.sourceId, c, from, buffer, 0, n)) return undefined;
       for (let i = 0; i < n; i++) {
-        if (Math.abs(buffer[i] * factor) > QUIET) {
+        if (Math.abs(buffer[i] * factor * (faded ? left(i) : 1)) > QUIET) {
           memory.set(key, false);
           return false;
         }
@@ -151,15 +160,39 @@ export interface SeamMeasure {
   readonly dip: number | null;
 }
 
-/** The stretches of recordings that measuring a seam reads. */
-export function seamSpans(seam: Seam, sampleRate: number): SourceSpan[] {
-  const reach = Math.ceil(SEAM_REACH_SECONDS * sampleRate) * 2 + Math.max(seam.right?.blend ? seam.right.fadeIn.length : 0, 0);
-  return [seam.left, seam.right].flatMap((clip: Clip | null) => {
+/** The track of a seam alone, at its own unity: mute, solo and track gain say nothing about a seam. Null when it is gone. */
+function aloneOf(doc: Document, seam: Seam): Document | null {
+  const track = doc.tracks.get(seam.trackId);
+  return (
+    (track && {
+      ...doc,
+      tracks: new Map([[track.id, { ...track, mute: false, solo: false, gain: 0, pan: 0 }]]),
+      lanes: new Map([[track.id, doc.lanes.get(track.id) ?? Lane.empty]]),
+      piece: { ...doc.piece, trackOrder: [track.id] },
+    }) ??
+    null
+  );
+}
+
+/** What is heard around a seam is measured in [from, to); for a blend its overlap, and as much again, lies in it. */
+function stretchOf(doc: Document, seam: Seam): { from: number; to: number; blend: number } {
+  const reach = Math.ceil(SEAM_REACH_SECONDS * doc.sampleRate);
+  const blend = seam.kind === "blended" && seam.right ? seam.right.fadeIn.length : 0;
+  return { from: Math.max(0, seam.position - reach - blend), to: seam.position + reach + blend, blend };
+}
+
+/** The stretches of recordings that measuring a seam reads: all that is heard of its track around it. */
+export function seamSpans(doc: Document, seam: Seam): SourceSpan[] {
+  const alone = aloneOf(doc, seam);
+  const { from, to } = stretchOf(doc, seam);
+  const edge = Math.ceil(QUIET_SECONDS * doc.sampleRate);
+  // Whether an edge is quiet is asked of its clip, be it muted.
+  const edges = [seam.left, seam.right].flatMap((clip) => {
     if (!clip) return [];
-    const from = Math.max(clip.offset, clip.offset + seam.position - reach - clip.start);
-    const to = Math.min(clip.offset + clip.length, clip.offset + seam.position + reach - clip.start);
-    return to > from ? [{ sourceId: clip.sourceId, from, to }] : [];
+    const [a, b] = [Math.max(clip.start, seam.position - edge), Math.min(clipEnd(clip), seam.position + edge)];
+    return b > a ? [{ sourceId: clip.sourceId, from: clip.offset + a - clip.start, to: clip.offset + b - clip.start }] : [];
   });
+  return alone ? [...spansNeeded(alone, from, to), ...edges] : [];
 }
 
 /** Class, click and dip of a seam, on what is really heard of its track (gains, fades, layers; not the track's own gain). */
@@ -167,17 +200,10 @@ export function measureSeam(doc: Document, seam: Seam, reader: PcmReader, quiet:
   const kind = classify(seam, doc.sampleRate, quiet);
   if (kind === "unbroken") return { class: kind, click: null, dip: 0 };
   const reach = Math.ceil(SEAM_REACH_SECONDS * doc.sampleRate);
-  const blend = kind === "blended" && seam.right ? seam.right.fadeIn.length : 0;
-  const from = Math.max(0, seam.position - reach - blend);
-  const n = seam.position + reach + blend - from;
-  const track = doc.tracks.get(seam.trackId);
-  if (!track) return { class: kind, click: null, dip: null };
-  // The track alone, at its own unity: mute, solo and track gain say nothing about a seam.
-  const alone = {
-    ...doc,
-    tracks: new Map([[track.id, { ...track, mute: false, solo: false, gain: 0, pan: 0 }]]),
-    piece: { ...doc.piece, trackOrder: [track.id] },
-  };
+  const { from, to, blend } = stretchOf(doc, seam);
+  const n = to - from;
+  const alone = aloneOf(doc, seam);
+  if (!alone) return { class: kind, click: null, dip: null };
   const left = new Float32Array(n);
   const right = new Float32Array(n);
   new Renderer(alone, reader).render(from, n, left, right);

@@ -1,3 +1,4 @@
+import { risesOver } from "../dsp/fades";
 import type { Document } from "../model/document";
 import type { Lane } from "../model/lane";
 import { type Clip, clipEnd } from "../model/schema";
@@ -87,8 +88,8 @@ export function classify(seam: Seam, sampleRate: number, quiet: QuietEdge): Seam
   if (seam.kind !== "open") return seam.kind;
   const least = MIN_FADE_SECONDS * sampleRate;
   const { left, right, position } = seam;
-  const leftSmooth = !left || (clipEnd(left) === position && left.fadeOut.length >= least) || quiet(left, "end", position) === true;
-  const rightSmooth = !right || (right.start === position && right.fadeIn.length >= least) || quiet(right, "start", position) === true;
+  const leftSmooth = !left || (clipEnd(left) === position && risesOver(left.fadeOut, least)) || quiet(left, "end", position) === true;
+  const rightSmooth = !right || (right.start === position && risesOver(right.fadeIn, least)) || quiet(right, "start", position) === true;
   return leftSmooth && rightSmooth ? "smooth" : "raw";
 }
 

@@ -1,5 +1,6 @@
 import fc from "fast-check";
 import type { Edit } from "../edit/registry";
+import { plainClip } from "./arbitraries";
 
 /** Edits of every kind with random parameters, for documents of `arbitraries`; many of them are impossible, as in life. */
 const someClips = fc.uniqueArray(fc.constantFrom("c0", "c1", "c2", "c3"), { minLength: 1, maxLength: 3 });
@@ -25,6 +26,8 @@ const keptStretches = fc.array(fc.tuple(fc.integer({ min: 1, max: 1500 }), fc.in
     return [from, end];
   });
 });
+/** Without the fields that are undefined: an edit as it is sent has none. */
+const defined = (edit: object): object => Object.fromEntries(Object.entries(edit).filter(([, v]) => v !== undefined));
 export const edits: fc.Arbitrary<Edit> = fc
   .oneof(
     fc.record({
@@ -147,8 +150,41 @@ export const edits: fc.Arbitrary<Edit> = fc
       start: at,
       offset: fc.integer({ min: 0, max: 2000 }),
       overlap,
+      channels: fc.constantFrom(undefined, [0]),
     }),
+    fc.record({
+      type: fc.constant("paste"),
+      at,
+      clips: fc.array(
+        fc
+          .record({ source: fc.constantFrom("mono", "stereo"), start: fc.integer({ min: 0, max: 3000 }), length: fc.integer({ min: 1, max: 2000 }) })
+          .map(({ source, start, length }) => ({
+            ...plainClip({ id: `held${start}`, sourceId: source, start, length, trackId: "t1" }),
+            layer: start,
+          })),
+        { minLength: 1, maxLength: 3 },
+      ),
+      ...modes,
+    }),
+    fc.record({
+      type: fc.constant("set-clip"),
+      clipIds: someClips,
+      name: fc.constantFrom(undefined, "Renamed"),
+      sync: fc.constantFrom(undefined, null, 5, 700),
+    }),
+    fc.record({ type: fc.constant("set-bundle"), bundleId: fc.constantFrom("test0.1", "test1.1"), name: fc.constant("Bundled") }),
+    fc.record({ type: fc.constant("set-loop"), loop: fc.constantFrom(null, { start: 100, end: 5000, on: true }) }),
+    fc.record({ type: fc.constant("rename-track"), trackId: fc.constantFrom("t0", "t1"), name: fc.constant("Looms") }),
+    fc.record({ type: fc.constant("replace-with-print"), clipIds: someClips, sourceId: fc.constantFrom("mono", "stereo"), start: at }),
+    fc.record({ type: fc.constant("add-marker"), id: fc.constantFrom(undefined, "m0"), position: at }),
+    fc.record({ type: fc.constant("set-marker"), id: fc.constant("m0"), position: at }),
+    fc.record({ type: fc.constant("remove-marker"), id: fc.constant("m0") }),
+    fc.record({ type: fc.constant("add-section"), id: fc.constantFrom(undefined, "s0"), ...span }),
+    fc.record({ type: fc.constant("set-section"), id: fc.constant("s0"), ...shortSpan }),
+    fc.record({ type: fc.constant("remove-section"), id: fc.constant("s0") }),
   )
   .chain((edit) =>
-    fc.constantFrom(undefined, { length: 192, shape: "power" as const, bend: 0 }).map((edgeFade) => ({ ...edit, edgeFade, key: "test" }) as Edit),
+    fc
+      .constantFrom(undefined, { length: 192, shape: "power" as const, bend: 0 })
+      .map((edgeFade) => ({ ...defined(edit), edgeFade, key: "test" }) as Edit),
   );

@@ -1,4 +1,5 @@
 import type { Timebase } from "./grid";
+import { nudged } from "./nudge";
 import { formatTimecode, frameToSample, sampleToFrame, timecodeToFrame } from "./timecode";
 
 /** The unit of a read-out or ruler. */
@@ -84,6 +85,15 @@ export function parsePosition(text: string, unit: PositionUnit, timebase: Timeba
     return whole < 0 ? fail("it lies before the start.") : whole;
   };
 
+  /** So many bars, beats or ticks on, through the meters on the way; what is left of a whole one is a part of the next. */
+  const counted = (base: number, count: number, kind: "bar" | "beat" | "tick"): number => {
+    const whole = Math.trunc(count);
+    const there = nudged(base, whole, { kind, count: 1 }, timebase);
+    if (count === whole) return land(there);
+    const next = nudged(base, whole + Math.sign(count), { kind, count: 1 }, timebase);
+    return land(there + (next - there) * Math.abs(count - whole));
+  };
+
   const timecode = /^(\d+):(\d{1,2}):(\d{1,2})[:;](\d{1,3})$/.exec(raw);
   if (timecode) {
     const [h, m, s, f] = timecode.slice(1).map(Number);
@@ -113,10 +123,8 @@ export function parsePosition(text: string, unit: PositionUnit, timebase: Timeba
   const value = Number(digits);
   const back = sign === "-" ? -1 : 1;
   if (name === "beat" || name === "beats" || name === "bar" || name === "bars" || name === "tick" || name === "ticks") {
-    const at = sign ? tempo.ticksAt(from) : 0;
-    const { beatTicks, barTicks } = meter.meterAt(Math.max(0, at));
-    const ticks = value * (name.startsWith("beat") ? beatTicks : name.startsWith("bar") ? barTicks : 1);
-    return land(tempo.samplesAt(at + back * ticks));
+    const kind = name.startsWith("beat") ? "beat" : name.startsWith("bar") ? "bar" : "tick";
+    return counted(sign ? from : 0, value * back, kind);
   }
   const convert = UNIT_WORDS[ALIASES[name] ?? name];
   if (name && !convert) fail(`there is no unit "${word}".`);
@@ -125,6 +133,7 @@ export function parsePosition(text: string, unit: PositionUnit, timebase: Timeba
   if (unit === "time") return land(sign ? from + back * value * sampleRate : value * sampleRate);
   if (unit === "timecode")
     return land(sign ? from + back * frameToSample(value, frameRate, sampleRate) : frameToSample(value, frameRate, sampleRate));
+  if (sign) return counted(from, value * back, "bar");
   if (value < meter.firstBar || !Number.isInteger(value)) fail(`a bar is a whole number from ${meter.firstBar} on.`);
   return tempo.tickToSample(meter.barIndexToTick(value - meter.firstBar));
 }

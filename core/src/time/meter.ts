@@ -26,6 +26,8 @@ interface Span {
   readonly barTicks: number;
   /** Bars before this event, from 0. */
   readonly bars: number;
+  /** Beats that begin before this event. */
+  readonly beats: number;
 }
 
 /** Bars and beats to ticks and back. Invariant: events sorted by tick, the first at tick 0; an event in mid bar cuts that bar short. */
@@ -38,7 +40,7 @@ export class MeterMap {
     readonly firstBar = 1,
   ) {
     if (events.length === 0 || events[0].tick !== 0) throw new RangeError("A meter map starts with a meter at tick 0.");
-    let bars = 0;
+    let [bars, beats] = [0, 0];
     events.forEach((event, i) => {
       const { numerator, denominator } = event;
       if (!Number.isInteger(numerator) || numerator < 1 || numerator > 64)
@@ -49,13 +51,14 @@ export class MeterMap {
       if (previous) {
         if (event.tick <= previous.tick) throw new RangeError("Meter events are in order and none share a tick.");
         bars += Math.ceil((event.tick - previous.tick) / previous.barTicks);
+        beats += Math.ceil((event.tick - previous.tick) / previous.beatTicks);
       }
       const beatTicks = WHOLE_NOTE / denominator;
-      this.spans.push({ ...event, beatTicks, barTicks: beatTicks * numerator, bars });
+      this.spans.push({ ...event, beatTicks, barTicks: beatTicks * numerator, bars, beats });
     });
   }
 
-  private spanAt(value: number, key: "tick" | "bars"): Span {
+  private spanAt(value: number, key: "tick" | "bars" | "beats"): Span {
     let low = 0;
     let high = this.spans.length - 1;
     while (low < high) {
@@ -80,6 +83,18 @@ export class MeterMap {
   barIndexToTick(index: number): number {
     const span = this.spanAt(index, "bars");
     return span.tick + (index - span.bars) * span.barTicks;
+  }
+
+  /** How many beats begin before the one that holds `tick`, whatever the meters on the way. */
+  beatIndexAt(tick: number): number {
+    const span = this.spanAt(tick, "tick");
+    return span.beats + Math.floor((tick - span.tick) / span.beatTicks);
+  }
+
+  /** The tick at which beat `index` (from 0) of the whole map begins. */
+  beatIndexToTick(index: number): number {
+    const span = this.spanAt(index, "beats");
+    return span.tick + (index - span.beats) * span.beatTicks;
   }
 
   /** Where a tick is, counted in bars, beats of the meter, and ticks. */

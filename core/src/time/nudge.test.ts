@@ -42,3 +42,39 @@ describe("nudging", () => {
     expect(nudged(0, 1, { kind: "beat", count: 1 }, base)).toBe(base.tempo.tickToSample(480));
   });
 });
+
+describe("nudges by bars and beats", () => {
+  const timebase = {
+    sampleRate: 48_000,
+    tempo: new TempoMap([{ tick: 0, bpm: 120 }], 48_000),
+    meter: new MeterMap([
+      { tick: 0, numerator: 4, denominator: 4 },
+      { tick: 3840, numerator: 3, denominator: 4 },
+      { tick: 3840 + 2880, numerator: 6, denominator: 8 },
+    ]),
+    frameRate: frameRate("25"),
+  };
+  const bars = (base: number, count: number, by = 1) => nudged(base, count, { kind: "bar", count: by }, timebase);
+  it("are counted through the meters on the way", () => {
+    expect(bars(0, 1, 2)).toBe(168_000);
+    expect(bars(0, 2)).toBe(168_000);
+    expect(bars(168_000, -2)).toBe(0);
+    expect(nudged(0, 8, { kind: "beat", count: 1 }, timebase)).toBe(168_000 + 12_000);
+  });
+  it("keep the distance from the line, and come back to where they began", () => {
+    expect(bars(1234, 2)).toBe(169_234);
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 0, max: 400_000 }),
+        fc.integer({ min: -6, max: 6 }),
+        fc.constantFrom("bar" as const, "beat" as const),
+        (base, n, kind) => {
+          const there = nudged(base, n, { kind, count: 1 }, timebase);
+          // Where the next bar is shorter than the distance, the place lies in another bar: there the way back is another.
+          const index = (s: number) => timebase.meter[kind === "bar" ? "barIndexAt" : "beatIndexAt"](timebase.tempo.placeOf(s));
+          if (there >= 0 && index(there) === index(base) + n) expect(nudged(there, -n, { kind, count: 1 }, timebase)).toBe(base);
+        },
+      ),
+    );
+  });
+});

@@ -15,17 +15,15 @@ export function nudged(base: number, count: number, step: GridStep, timebase: Ti
     if (step.kind === "frame") return base + roundMultiple(count * step.count, sampleRate * frameRate.den, frameRate.num / step.fraction);
     return base + count * (step.kind === "sample" ? step.count : 1);
   }
-  const at = tempo.ticksAt(base);
-  const { beatTicks, barTicks } = meter.meterAt(Math.max(0, at));
-  const ticks =
-    step.kind === "bar"
-      ? barTicks * step.count
-      : step.kind === "beat"
-        ? beatTicks * step.count
-        : step.kind === "note"
-          ? noteTicks(step.division, step.feel)
-          : step.kind === "tick"
-            ? step.count
-            : 0;
-  return Math.round(tempo.samplesAt(at + count * ticks));
+  const at = tempo.placeOf(base);
+  if (step.kind === "bar" || step.kind === "beat") {
+    // Counted through the maps, whatever meters lie between; the distance from the line is kept.
+    const [index, line] =
+      step.kind === "bar"
+        ? ([meter.barIndexAt(at), (i: number) => meter.barIndexToTick(i)] as const)
+        : ([meter.beatIndexAt(at), (i: number) => meter.beatIndexToTick(i)] as const);
+    return tempo.sampleAt(line(index + count * step.count) + (at - line(index)));
+  }
+  const ticks = step.kind === "note" ? noteTicks(step.division, step.feel) : step.kind === "tick" ? step.count : 0;
+  return tempo.sampleAt(at + count * ticks);
 }

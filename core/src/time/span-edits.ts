@@ -17,6 +17,14 @@ function tempoAt(events: readonly TempoEvent[], tick: number): TempoEvent {
   return ramps && next.tick > tick ? { tick, bpm, ramp: true } : { tick, bpm };
 }
 
+/** The tempo that is reached just before a tick: an event that stands on it does not count yet. */
+export function bpmBefore(events: readonly TempoEvent[], tick: number): number {
+  const i = events.findLastIndex((e) => e.tick < tick);
+  if (i < 0) return events[0].bpm;
+  const [e, next] = [events[i], events[i + 1]];
+  return e.ramp && next ? e.bpm + ((next.bpm - e.bpm) * (tick - e.tick)) / (next.tick - e.tick) : e.bpm;
+}
+
 /** The events before `tick`, a ramp that runs over it ended just before it, so that what follows does not bend it. */
 function tempoBefore(events: readonly TempoEvent[], tick: number): TempoEvent[] {
   const before = events.filter((e) => e.tick < tick);
@@ -47,11 +55,14 @@ export function tempoWithout(events: readonly TempoEvent[], from: number, to: nu
   return tidyTempo([...tempoBefore(events, from), { ...tempoAt(events, to), tick: from }, ...moved(after, from - to)]);
 }
 
-/** A tempo map with `ticks` ticks put in at `at`: at the tempo in force there, or with `inner`, events counted from `at`. */
+/**
+ * A tempo map with `ticks` ticks put in at `at`: at the tempo reached there, or with `inner`, events counted from `at`. An event that
+ * stands at the very place moves, as everything does that stands there; only the first of all stays at 0 as well.
+ */
 export function tempoWith(events: readonly TempoEvent[], at: number, ticks: number, inner?: readonly TempoEvent[]): TempoEvent[] {
   const there = tempoAt(events, at);
   const after = events.filter((e) => e.tick >= at);
-  const between = inner ? moved(inner, at) : [{ tick: at, bpm: there.bpm }];
+  const between = inner ? moved(inner, at) : [{ tick: at, bpm: bpmBefore(events, at) }];
   const before = at === 0 ? [] : tempoBefore(events, at);
   return tidyTempo([...before, ...between.filter((e) => e.tick < at + ticks), { ...there, tick: at + ticks }, ...moved(after, ticks)]);
 }

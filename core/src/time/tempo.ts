@@ -112,6 +112,18 @@ export class TempoMap {
     return s.tick + (s.bpm / slope) * Math.expm1((samples * slope * TICKS_PER_QUARTER) / (60 * this.sampleRate));
   }
 
+  /** Where a position is in ticks: at the nearest one when that tick's sample is the position (semantics, Time), else with its fraction. */
+  placeOf(sample: number): number {
+    const exact = this.ticksAt(sample);
+    const nearest = Math.round(exact);
+    return this.tickToSample(nearest) === sample ? nearest : exact;
+  }
+
+  /** The sample nearest to a tick that may be a fraction. */
+  sampleAt(tick: number): number {
+    return Number.isInteger(tick) ? this.tickToSample(tick) : Math.round(this.samplesAt(tick));
+  }
+
   /** The tick nearest to a sample. tickToSample then sampleToTick is the identity while a tick is longer than a sample. */
   sampleToTick(sample: number): number {
     return Math.round(this.ticksAt(sample));

@@ -78,7 +78,7 @@ export function SeamDrawing({ doc, seam }: { doc: Document; seam: Seam }) {
   useEffect(() => {
     let stale = false;
     void (async () => {
-      await Promise.all(seamSpans(seam, doc.sampleRate).map((s) => haveSamples(s.sourceId, s.from, s.to)));
+      await Promise.all(seamSpans(doc, seam).map((s) => haveSamples(s.sourceId, s.from, s.to)));
       const c = canvas.current;
       if (stale || !c) return;
       const scale = window.devicePixelRatio || 1;

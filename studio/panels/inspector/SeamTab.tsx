@@ -3,7 +3,7 @@ import { materialAt } from "@wet-thread/core/edit/clips/blends";
 import { EditError } from "@wet-thread/core/edit/errors";
 import { applyEdits, type Edit } from "@wet-thread/core/edit/registry";
 import { blendAfter, type Document, timebaseOf } from "@wet-thread/core/model/document";
-import { type Blend, clipEnd } from "@wet-thread/core/model/schema";
+import { type Blend, type Clip, clipEnd, playedChannels } from "@wet-thread/core/model/schema";
 import { likeness } from "@wet-thread/core/render/likeness";
 import { measureSeam, quietEdges, type SeamMeasure, seamSpans } from "@wet-thread/core/seam/measure";
 import type { Seam } from "@wet-thread/core/seam/seams";
@@ -168,11 +168,11 @@ function useMeasure(doc: Document, seam: Seam | undefined): { measure: SeamMeasu
     if (!seam) return setResult({ measure: null, alike: null });
     let stale = false;
     void (async () => {
-      await Promise.all(seamSpans(seam, doc.sampleRate).map((s) => haveSamples(s.sourceId, s.from, s.to)));
+      await Promise.all(seamSpans(doc, seam).map((s) => haveSamples(s.sourceId, s.from, s.to)));
       if (stale) return;
-      const channels = (sourceId: string): number => doc.sources.get(sourceId)?.channels ?? 1;
+      const channels = (c: Clip): readonly number[] => playedChannels(c, doc.sources.get(c.sourceId)?.channels ?? 1);
       const { left, right } = seam;
-      const r = right?.blend && left ? (likeness(left, channels(left.sourceId), right, channels(right.sourceId), pageReader) ?? null) : null;
+      const r = right?.blend && left ? (likeness(left, channels(left), right, channels(right), pageReader) ?? null) : null;
       setResult({ measure: measureSeam(doc, seam, pageReader, quietEdges(doc, pageReader)), alike: r });
     })();
     return () => {

@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { Dye, Id, Name } from "../../model/schema";
+import { Dye, Id, Name, NewId, nameOf } from "../../model/schema";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
 import type { Transaction } from "../transaction";
@@ -19,7 +19,7 @@ export function makeBundle(tx: Transaction, clipIds: readonly string[], name: st
   }
   const bundle = {
     id,
-    name,
+    name: nameOf(name),
     color: null,
     parent: tx.inside,
     pattern: null,
@@ -38,7 +38,8 @@ const isInside = (tx: Transaction, bundleId: string | null, roots: ReadonlySet<s
 export const bundle = defineEdit({
   type: "bundle",
   about: "Makes clips one object: outside they are handled as one, inside they stay what they are. Bundles may lie in bundles.",
-  params: z.object({ id: Id.optional(), clipIds: ClipIds, name: Name.optional() }),
+  params: z.object({ id: NewId.optional(), clipIds: ClipIds, name: Name.optional() }),
+  links: "clipIds",
   example: { type: "bundle", id: "bundle-new", clipIds: ["clip-1", "clip-3"], name: "Looms" },
   apply(tx, { id, clipIds, name }) {
     const names = clipIds.map((id) => tx.clip(id).name);
@@ -51,6 +52,7 @@ export const release = defineEdit({
   type: "release",
   about: "Releases a bundle: its clips, and bundles inside it, are on their own again.",
   params: z.object({ bundleId: Id }),
+  links: "bundleId",
   example: { type: "release", bundleId: "bundle-1" },
   apply(tx, { bundleId }) {
     const gone = tx.bundle(bundleId);

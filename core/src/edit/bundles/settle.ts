@@ -89,8 +89,15 @@ function follow(tx: Transaction, model: Bundle, copy: Bundle): void {
     if (id !== model.id)
       tx.set("bundle", idIn(id), { ...child, id: idIn(id), parent: bundleIn(child.parent), pattern: null, start: Math.max(0, child.start + by) });
   }
+  const lies = new Map(old.map((c) => [slotOf(c.id), c.trackId]));
+  /** Which track of the copy stands for one of the model: told by the clips that both had, so that the order of tracks does not matter. */
+  const stands = new Map<string, string>();
+  for (const member of bundleClips(tx.before, model.id)) {
+    const other = lies.get(slotOf(member.id));
+    if (other !== undefined) stands.set(member.trackId, other);
+  }
   for (const member of members) {
-    const trackId = order[order.indexOf(member.trackId) + rows];
+    const trackId = stands.get(member.trackId) ?? order[order.indexOf(member.trackId) + rows];
     if (member.start + by < 0 || trackId === undefined)
       throw new EditError(`${copy.name || "A bundle"} follows this one and has no room for it; make it independent first.`, "clipIds");
     const blend =
@@ -108,18 +115,24 @@ function dropIfEmpty(tx: Transaction, bundleId: string): void {
   }
 }
 
-/** Divides every bundle, outside the open one, that lies on both sides of a position and has no clip across it: the later clips form a new one. */
-export function divideBundlesAt(tx: Transaction, at: number, bundleIds: Iterable<string>): void {
+/** Divides every bundle, outside the open one, that lies on both sides of a cut and has no clip across it: the later clips form a new one. */
+export function divideBundlesAt(tx: Transaction, places: readonly number[], bundleIds: Iterable<string>): void {
+  const open = new Set(bundlesAround(tx.doc, tx.inside).map((b) => b.id));
+  // From the last place back, so that the bundle that is named is always the one that is still to be divided.
+  const order = [...new Set(places)].sort((a, b) => b - a);
   for (const id of bundleIds) {
     const bundle = tx.doc.bundles.get(id);
-    if (!bundle || id === tx.inside || bundlesAround(tx.doc, tx.inside).some((b) => b.id === id)) continue;
-    const clips = bundleClips(tx.doc, id);
-    const later = clips.filter((c) => c.start >= at);
-    if (later.length === 0 || later.length === clips.length || clips.some((c) => c.start < at && c.start + c.length > at)) continue;
-    const right: Bundle = { ...bundle, id: tx.newId(), pattern: null, start: Math.min(...later.map((c) => c.start)) };
-    tx.set("bundle", id, { ...bundle, pattern: null });
-    tx.set("bundle", right.id, right);
-    // Bundles further in are given up on the right: their clips count as the new one's own.
-    for (const clip of later) tx.setClip({ ...clip, bundle: right.id });
+    if (!bundle || open.has(id)) continue;
+    let clips = bundleClips(tx.doc, id);
+    for (const at of order) {
+      const later = clips.filter((c) => c.start >= at);
+      if (later.length === 0 || later.length === clips.length || clips.some((c) => c.start < at && c.start + c.length > at)) continue;
+      const right: Bundle = { ...bundle, id: tx.newId(), pattern: null, start: Math.min(...later.map((c) => c.start)) };
+      tx.set("bundle", id, { ...bundle, pattern: null });
+      tx.set("bundle", right.id, right);
+      // Bundles further in are given up on the right: their clips count as the new one's own.
+      for (const clip of later) tx.setClip({ ...tx.clip(clip.id), bundle: right.id });
+      clips = clips.filter((c) => c.start < at);
+    }
   }
 }

@@ -1,14 +1,14 @@
 import { z } from "zod";
-import { Dye, Fade, Gain, Id, Length, Name, NO_FADE, Pan, Position } from "../../model/schema";
+import { Clip, Dye, Fade, Gain, Id, Length, Name, NewId, NO_FADE, Pan, Position } from "../../model/schema";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
-import { Overlap, settleOverlaps } from "../overlap";
+import { overlapParams, settleOverlaps } from "../overlap";
 
 export const addClip = defineEdit({
   type: "add-clip",
   about: "Lays a window on a recording on a track; without `length`, all of the recording from `offset` on.",
   params: z.object({
-    id: Id.optional(),
+    id: NewId.optional(),
     trackId: Id,
     sourceId: Id,
     start: Position,
@@ -21,15 +21,19 @@ export const addClip = defineEdit({
     mute: z.boolean().default(false),
     fadeIn: Fade.default(NO_FADE),
     fadeOut: Fade.default(NO_FADE),
-    overlap: Overlap,
+    channels: Clip.shape.channels.describe("which channels of the recording it plays, one or a pair, from 0; left out, the first two"),
+    ...overlapParams,
   }),
   example: { type: "add-clip", id: "clip-new", trackId: "track-1", sourceId: "source-1", start: 480000, offset: 0, length: 48000 },
-  apply(tx, { id, length, name, overlap, ...rest }) {
+  apply(tx, { id, length, name, overlap, blendLength, channels, ...rest }) {
     const source = tx.before.sources.get(rest.sourceId);
     if (!source) throw new EditError(`The project has no recording "${rest.sourceId}".`, "sourceId");
     tx.track(rest.trackId);
     if (rest.offset >= source.length)
       throw new EditError(`The recording is ${source.length} samples long; it can't start at ${rest.offset}.`, "offset");
+    const silent = channels?.find((c) => c >= source.channels);
+    if (silent !== undefined)
+      throw new EditError(`${source.name} has ${source.channels} channels; there is no channel ${silent}, counted from 0.`, "channels");
     const clipId = id ?? tx.newId();
     if (tx.doc.clips.get(clipId)) throw new EditError(`There is already a clip "${clipId}".`, "id");
     const clip = {
@@ -41,9 +45,10 @@ export const addClip = defineEdit({
       blend: null,
       sync: null,
       bundle: tx.inside,
+      ...(channels && { channels }),
     };
     tx.setClip(clip);
-    settleOverlaps(tx, [clipId], overlap);
+    settleOverlaps(tx, [clipId], { overlap, blendLength });
     return `Add ${clip.name}`;
   },
 });

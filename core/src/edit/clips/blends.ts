@@ -1,8 +1,10 @@
 import { z } from "zod";
-import { fadeOfLength } from "../../dsp/fades";
+import { bareFade } from "../../dsp/fades";
 import { Bend, BlendLaw, BlendPlace, type Clip, clipEnd, FadeShape, Id, Length, Position } from "../../model/schema";
+import { takeBlendOff, unblended } from "../cut";
 import { countNames, defineEdit, TrackIds } from "../definition";
 import { EditError } from "../errors";
+import { withEnd, withStart } from "../parts";
 import type { Transaction } from "../transaction";
 
 /** The part of [splice − before, splice + after) for a length and place. */
@@ -47,42 +49,15 @@ export function blendClips(
       "length",
     );
   const start = splice - before;
-  const fadeOut = fadeOfLength(left.fadeOut, length);
+  const shape = p.linked ? p : left.fadeOut;
+  tx.setClip({ ...withEnd(left, splice + after), fadeOut: { length, shape: shape.shape, bend: shape.bend } });
   tx.setClip({
-    ...left,
-    length: splice + after - left.start,
-    fadeOut: p.linked ? { length, shape: p.shape, bend: p.bend } : { ...fadeOut, part: undefined },
-  });
-  tx.setClip({
-    ...right,
-    start,
-    offset: right.offset + (start - right.start),
-    length: clipEnd(right) - start,
+    ...withStart(right, start),
     layer: left.layer,
     fadeIn: { length, shape: p.shape, bend: p.bend },
     blend: { with: left.id, law: p.law, place: p.place, splice, linked: p.linked },
   });
   return length;
-}
-
-/** The clip pair back at its splice, without the blend. */
-export function unblended(tx: Transaction, right: Clip): { left: Clip; right: Clip } {
-  if (!right.blend) throw new EditError(`${right.name || "The clip"} has no blend at its start.`, "clipId");
-  const left = tx.clip(right.blend.with);
-  // A splice that edits left behind falls back to the middle of the overlap.
-  const { splice: kept } = right.blend;
-  const splice = kept > right.start - 1 && kept <= clipEnd(left) ? kept : Math.floor((right.start + clipEnd(left)) / 2);
-  return {
-    left: { ...left, length: splice - left.start, fadeOut: { ...left.fadeOut, length: 0, part: undefined } },
-    right: {
-      ...right,
-      start: splice,
-      offset: right.offset + (splice - right.start),
-      length: clipEnd(right) - splice,
-      fadeIn: { ...right.fadeIn, length: 0, part: undefined },
-      blend: null,
-    },
-  };
 }
 
 /** Two neighbours with their edit point elsewhere: the one is longer by what the other is shorter. Throws EditError without material. */
@@ -97,8 +72,8 @@ function spliceMoved(tx: Transaction, left: Clip, right: Clip, from: number, to:
   if (from - left.start + by - left.fadeIn.length < 1 || clipEnd(right) - right.fadeOut.length - from - by < 1)
     throw new EditError("The splice can't go past the clips' other fades.", "splice");
   return {
-    left: { ...left, length: left.length + by },
-    right: { ...right, start: right.start + by, offset: right.offset + by, length: right.length - by },
+    left: withEnd(left, clipEnd(left) + by),
+    right: withStart(right, right.start + by),
   };
 }
 
@@ -142,13 +117,15 @@ export const blendRange = defineEdit({
       const pair = touchingIn(tx, trackId, start, end);
       if (!pair) continue;
       const { left, right, splice } = pair;
-      blendClips(
-        tx,
-        { ...left, fadeOut: { ...left.fadeOut, length: 0, part: undefined } },
-        { ...right, fadeIn: { ...right.fadeIn, length: 0, part: undefined } },
-        splice,
-        { length: end - start, place: "free", law, linked: true, shape, bend, reach: { before: splice - start, after: end - splice } },
-      );
+      blendClips(tx, { ...left, fadeOut: bareFade(left.fadeOut) }, { ...right, fadeIn: bareFade(right.fadeIn) }, splice, {
+        length: end - start,
+        place: "free",
+        law,
+        linked: true,
+        shape,
+        bend,
+        reach: { before: splice - start, after: end - splice },
+      });
       names.push(right.name);
     }
     if (names.length === 0) throw new EditError("No two clips meet in the range.", "trackIds");
@@ -193,8 +170,8 @@ export const setBlend = defineEdit({
       if (!found) throw new EditError(`No clip touches the start of ${right.name || "the clip"}.`, "clipId");
       left = found;
       overlap = clipEnd(left) - right.start;
-      left = { ...left, fadeOut: { ...left.fadeOut, length: 0, part: undefined } };
-      right = { ...right, fadeIn: { ...right.fadeIn, length: 0, part: undefined } };
+      left = { ...left, fadeOut: bareFade(left.fadeOut) };
+      right = { ...right, fadeIn: bareFade(right.fadeIn) };
     }
     // An overlap that is there already is taken as it is unless a length is asked for.
     const place = p.place ?? old?.place ?? (overlap > 0 ? "free" : "centred");
@@ -225,9 +202,9 @@ export const removeBlend = defineEdit({
   example: { type: "remove-blend", clipId: "clip-4" },
   links: "clipId",
   apply(tx, { clipId }) {
-    const { left, right } = unblended(tx, tx.clip(clipId, "clipId"));
-    tx.setClip(left);
-    tx.setClip(right);
+    const right = tx.clip(clipId, "clipId");
+    if (!right.blend) throw new EditError(`${right.name || "The clip"} has no blend at its start.`, "clipId");
+    takeBlendOff(tx, clipId);
     return `Take blend off ${right.name}`;
   },
 });

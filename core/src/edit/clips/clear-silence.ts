@@ -1,13 +1,13 @@
 import { z } from "zod";
 import { gapsBetween, type Stretch, unionOf } from "../../analysis/silence";
-import { blendAfter } from "../../model/document";
+import type { Document } from "../../model/document";
 import { type Clip, clipEnd, Id, Position } from "../../model/schema";
+import { blendSpans, type Cuts, cutClips } from "../cut";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
 import { neighbourParams } from "../neighbours";
 import { liftClips } from "../room";
 import type { Transaction } from "../transaction";
-import { splitClip } from "./split";
 
 const MOST_STRETCHES = 10_000;
 const Stretches = z
@@ -15,46 +15,68 @@ const Stretches = z
   .max(MOST_STRETCHES)
   .refine((list) => list.every(([from], i) => i === 0 || from > list[i - 1][1]), "Stretches are in order and apart from each other.");
 
-/** What stays of a clip: its stretches, and its blends whole, since a cut inside one would leave nothing but blend. */
-function keptOf(tx: Transaction, clip: Clip, keep: readonly Stretch[]): Stretch[] {
-  const blends: Stretch[] = [];
-  if (clip.blend) blends.push([clip.start, clip.start + clip.fadeIn.length + 1]);
-  if (blendAfter(tx.doc, clip)) blends.push([clipEnd(clip) - clip.fadeOut.length - 1, clipEnd(clip)]);
-  const within = keep.map(([from, to]) => [Math.max(from, clip.start), Math.min(to, clipEnd(clip))] as const).filter(([from, to]) => to > from);
-  return unionOf([within, blends]);
+/**
+ * Sound on one of several linked tracks is sound on all of them, so that they are cut at the same places: for each clip the stretches that
+ * any clip on its link holds.
+ */
+export function soundTogether(doc: Document, keep: ReadonlyMap<string, readonly Stretch[]>): Map<string, readonly Stretch[]> {
+  const linkOf = (id: string): string | null => doc.tracks.get(doc.clips.get(id)?.trackId ?? "")?.link ?? null;
+  const groups = new Map<string, string[]>();
+  for (const id of keep.keys()) {
+    const link = linkOf(id);
+    if (link === null) continue;
+    const group = groups.get(link);
+    if (group) group.push(id);
+    else groups.set(link, [id]);
+  }
+  const together = new Map(keep);
+  for (const group of groups.values()) {
+    if (group.length < 2) continue;
+    const all = unionOf(group.map((id) => keep.get(id) ?? []));
+    for (const id of group) together.set(id, all);
+  }
+  return together;
 }
 
-/** Cuts a clip at the borders of some stretches of it; returns the ids of its parts in them. */
-function cutOut(tx: Transaction, clip: Clip, stretches: readonly Stretch[]): string[] {
-  const ids: string[] = [];
-  let rest = clip;
-  for (const [from, to] of stretches) {
-    if (from > rest.start) rest = splitClip(tx, rest, from);
-    ids.push(rest.id);
-    if (to < clipEnd(rest)) rest = splitClip(tx, rest, to);
-  }
-  return ids;
+/** What stays of a clip: its stretches, and its blends whole, since a cut inside one would leave nothing but blend. */
+function keptOf(tx: Transaction, clip: Clip, keep: readonly Stretch[]): Stretch[] {
+  const [start, end] = [clip.start, clipEnd(clip)];
+  const clipped = (from: number, to: number): Stretch => [Math.max(from, start), Math.min(to, end)];
+  const blends = blendSpans(tx.doc, clip).map((s) => clipped(s.from - 1, s.to + 1));
+  const within = keep.map(([from, to]) => clipped(from, to)).filter(([from, to]) => to > from);
+  return unionOf([within, blends]);
 }
 
 export const clearSilence = defineEdit({
   type: "clear-silence",
   about:
-    "Keeps of each clip only what lies in the stretches given for it, as clips of their own, and takes the rest away: `keep` names for each clip the stretches [from, to) of the timeline that hold sound (`POST /api/versions/{id}/sound` finds them). A clip that a link brings in keeps the stretches of the one that it goes along with. Blends stay whole.",
+    "Keeps of each clip only what lies in the stretches given for it, as clips of their own, and takes the rest away: `keep` names for each clip the stretches [from, to) of the timeline that hold sound (`POST /api/versions/{id}/sound` finds them). A clip that a link brings in keeps the stretches of the one that it goes along with; sound on one of several linked tracks is sound on all. Blends stay whole.",
   params: z.object({ clipIds: ClipIds, keep: z.record(Id, Stretches), ...neighbourParams }),
   example: { type: "clear-silence", clipIds: ["clip-1"], keep: { "clip-1": [[0, 24000]] } },
   links: "clipIds",
   apply(tx, { clipIds, keep, neighbours, reach }) {
     const cut: string[] = [];
-    const gone: string[] = [];
-    for (const id of new Set(clipIds)) {
-      const clip = tx.clip(id);
+    const cuts: Cuts[] = [];
+    const quietOf: (readonly Stretch[])[] = [];
+    const ids = [...new Set(clipIds)];
+    const asked = new Map<string, readonly Stretch[]>();
+    for (const id of ids) {
       const own = keep[id] ?? keep[tx.leads.get(id) ?? ""];
-      if (!own) throw new EditError(`Say what to keep of ${clip.name || "the clip"}.`, "keep");
+      if (!own) throw new EditError(`Say what to keep of ${tx.clip(id).name || "the clip"}.`, "keep");
+      asked.set(id, own);
+    }
+    const kept = tx.links ? soundTogether(tx.doc, asked) : asked;
+    for (const id of ids) {
+      const clip = tx.clip(id);
+      const own = kept.get(id) ?? [];
       const quiet = gapsBetween(keptOf(tx, clip, own), clip.start, clipEnd(clip));
       if (quiet.length === 0) continue;
       cut.push(clip.name);
-      gone.push(...cutOut(tx, clip, quiet));
+      const places = [...new Set(quiet.flat())].filter((p) => p > clip.start && p < clipEnd(clip));
+      cuts.push({ clipId: id, places });
+      quietOf.push(quiet);
     }
+    const gone = cutClips(tx, cuts).flatMap((ids, i) => ids.filter((id) => quietOf[i].some(([from]) => from === tx.clip(id).start)));
     if (gone.length === 0) throw new EditError("There is no silence to clear in these clips.", "keep");
     liftClips(tx, gone, neighbours, reach);
     return `Clear silence of ${countNames(cut, "clip")}`;

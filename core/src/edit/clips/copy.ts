@@ -1,17 +1,17 @@
 import { z } from "zod";
 import { Blend, Bundle, Clip, clipEnd, Length, Position } from "../../model/schema";
 import { layCopies } from "../copies";
-import { sliceOf } from "../cutting";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
 import { type Neighbours, neighbourParams, type Reach } from "../neighbours";
-import { Overlap } from "../overlap";
+import { type Landing, overlapParams } from "../overlap";
+import { sliceOf } from "../parts";
 import { nearestJoint, openRoom } from "../room";
 import type { Transaction } from "../transaction";
 import { goingParams, makeRoomFor, placed } from "./move";
 
 const CopyBundles = z.enum(["independent", "linked"]).default("independent").describe("linked: copies of a bundle follow each other");
-const copyParams = { overlap: Overlap, ...neighbourParams, bundles: CopyBundles };
+const copyParams = { ...overlapParams, ...neighbourParams, bundles: CopyBundles };
 
 /** Makes room for clips that come in, as the neighbours' rule says, and returns how far they go to their joint (reorder). */
 function roomFor(tx: Transaction, clips: readonly Clip[], neighbours: Neighbours, reach: Reach, least = 0): number {
@@ -44,14 +44,14 @@ export const copy = defineEdit({
     .refine((p) => p.by === undefined || p.to === undefined, { message: "Give `by` or `to`, not both.", path: ["to"] }),
   example: { type: "copy", clipIds: ["clip-1"], by: 192000 },
   links: "clipIds",
-  apply(tx, { clipIds, overlap, neighbours, reach, bundles, ...going }) {
+  apply(tx, { clipIds, overlap, blendLength, neighbours, reach, bundles, ...going }) {
     const clips = placed(
       tx,
       [...new Set(clipIds)].map((id) => tx.clip(id)),
       going,
     );
     const by = roomFor(tx, clips, neighbours, reach);
-    layCopies(tx, shifted(clips, by), overlap, bundles);
+    layCopies(tx, shifted(clips, by), { overlap, blendLength }, bundles);
     return `Copy ${countNames(
       clips.map((c) => c.name),
       "clip",
@@ -77,13 +77,13 @@ export const repeat = defineEdit({
     .refine((p) => p.times === undefined || p.until === undefined, { message: "Give `times` or `until`, not both.", path: ["until"] }),
   example: { type: "repeat", clipIds: ["clip-2"], times: 3 },
   links: "clipIds",
-  apply(tx, { clipIds, times, until, every, overlap, neighbours, reach, bundles }) {
+  apply(tx, { clipIds, times, until, every, overlap, blendLength, neighbours, reach, bundles }) {
     const clips = [...new Set(clipIds)].map((id) => tx.clip(id));
     repeatAfter(tx, clips, Math.min(...clips.map((c) => c.start)), Math.max(...clips.map(clipEnd)), {
       times,
       until,
       every,
-      overlap,
+      landing: { overlap, blendLength },
       neighbours,
       reach,
       bundles,
@@ -105,7 +105,7 @@ export function repeatAfter(
     times,
     until,
     every = to - from,
-    overlap,
+    landing,
     neighbours,
     reach,
     bundles,
@@ -113,7 +113,7 @@ export function repeatAfter(
     times?: number;
     until?: number;
     every?: number;
-    overlap: Overlap;
+    landing: Landing;
     neighbours: Neighbours;
     reach: Reach;
     bundles: "independent" | "linked";
@@ -134,13 +134,20 @@ export function repeatAfter(
   for (let k = 1; k <= count; k++) {
     const laid = shifted(clips, k * every);
     const cut = until === undefined ? laid : laid.map((c) => sliceOf(c, 0, until)).filter((c) => c !== null);
-    if (cut.length) layCopies(tx, cut, overlap, bundles);
+    if (cut.length) layCopies(tx, cut, landing, bundles);
   }
 }
 
 /** A clip to paste: as clips are, its start counted from the place of pasting, its id only its name among the others. */
 export const PastedClip = Clip.extend({ start: z.int(), blend: Blend.extend({ splice: z.int() }).nullable() });
 export type PastedClip = z.infer<typeof PastedClip>;
+/** A bundle that was copied whole, its start counted from the place of pasting as those of its clips. */
+export const PastedBundle = Bundle.extend({ start: z.int() });
+export type PastedBundle = z.infer<typeof PastedBundle>;
+
+/** Bundles as they shall lie, their starts shifted like their clips. */
+export const laidBundles = (bundles: readonly PastedBundle[], by: number): Map<string, Bundle> =>
+  new Map(bundles.map((b) => [b.id, { ...b, start: Math.max(0, b.start + by) }]));
 
 export const paste = defineEdit({
   type: "paste",
@@ -150,7 +157,7 @@ export const paste = defineEdit({
     at: Position,
     clips: z.array(PastedClip).min(1, "There is nothing to paste."),
     length: Length.optional(),
-    wholes: z.array(Bundle).default([]).describe("the bundles that were copied whole"),
+    wholes: z.array(PastedBundle).default([]).describe("the bundles that were copied whole, their starts counted as those of the clips"),
     ...copyParams,
   }),
   example: {
@@ -177,7 +184,7 @@ export const paste = defineEdit({
       },
     ],
   },
-  apply(tx, { at, clips, length, wholes, overlap, neighbours, reach, bundles }) {
+  apply(tx, { at, clips, length, wholes, overlap, blendLength, neighbours, reach, bundles }) {
     const early = Math.min(...clips.map((c) => c.start)) + at;
     if (early < 0) throw new EditError(`It would start ${-early} samples before zero.`, "at");
     const laid = clips.map((c) => {
@@ -187,8 +194,11 @@ export const paste = defineEdit({
     });
     const by = at + roomFor(tx, shifted(laid, at), neighbours, reach, length);
     const first = shifted(laid, by).reduce((a, b) => (b.start < a.start ? b : a));
-    const known = new Map(wholes.map((b) => [b.id, { ...b, start: first.start, trackId: tx.doc.tracks.has(b.trackId) ? b.trackId : first.trackId }]));
-    layCopies(tx, shifted(laid, by), overlap, bundles, known);
+    const known = laidBundles(
+      wholes.map((b) => (tx.doc.tracks.has(b.trackId) ? b : { ...b, trackId: first.trackId })),
+      by,
+    );
+    layCopies(tx, shifted(laid, by), { overlap, blendLength }, bundles, known);
     return `Paste ${countNames(
       clips.map((c) => c.name),
       "clip",

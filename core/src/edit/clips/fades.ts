@@ -1,27 +1,36 @@
 import { z } from "zod";
-import { fadeOfLength } from "../../dsp/fades";
 import { blendAfter } from "../../model/document";
 import { Bend, type Clip, clipEnd, type Fade, FadeShape, Position } from "../../model/schema";
 import { ClipIds, countNames, defineEdit, TrackIds } from "../definition";
 import { EditError } from "../errors";
+import { fadeRoom } from "../parts";
 import type { Transaction } from "../transaction";
 
 const sides = { in: "fadeIn", out: "fadeOut" } as const;
 
-/** Sets one fade of a clip; growing past the other fade stops there. A blend at that edge is refused: it has its own edits. */
-function layFade(tx: Transaction, clip: Clip, edge: "in" | "out", fade: { length?: number; shape?: Fade["shape"]; bend?: number }): void {
+/**
+ * Sets one fade of a clip; growing past the other fade stops there. What is asked for and is there already changes nothing, so that what a
+ * cut left of a fade stays. False, with a note, where the edge is blended and its length would change: the blend decides that.
+ */
+function layFade(tx: Transaction, clip: Clip, edge: "in" | "out", fade: { length?: number; shape?: Fade["shape"]; bend?: number }): boolean {
   const old = clip[sides[edge]];
   const other = clip[sides[edge === "in" ? "out" : "in"]];
-  const length = Math.min(fade.length ?? old.length, clip.length - other.length);
+  const length = Math.min(fade.length ?? old.length, fadeRoom(clip, other));
+  const [shape, bend] = [fade.shape ?? old.shape, fade.bend ?? old.bend];
+  if (length === old.length && shape === old.shape && bend === old.bend) return true;
   const blended = edge === "in" ? clip.blend : blendAfter(tx.doc, clip);
-  if (blended && length !== old.length) throw new EditError(`${clip.name || "The clip"} is blended there; the blend decides the length.`, "length");
-  const base = length === old.length && fade.shape === undefined && fade.bend === undefined ? old : fadeOfLength({ ...old, part: undefined }, length);
-  tx.setClip({ ...clip, [sides[edge]]: { length, shape: fade.shape ?? base.shape, bend: fade.bend ?? base.bend } });
+  if (blended && length !== old.length) {
+    tx.notes.push(`${clip.name || "A clip"} is blended there, and the blend decides the length, so it was left.`);
+    return false;
+  }
+  tx.setClip({ ...clip, [sides[edge]]: { length, shape, bend } });
+  return true;
 }
 
 export const setFade = defineEdit({
   type: "set-fade",
-  about: "Sets the fade-in or fade-out of clips; what is left out stays. A fade stops where it meets the clip's other fade.",
+  about:
+    "Sets the fade-in or fade-out of clips; what is left out stays. A fade stops where it meets the clip's other fade. Clips that are blended at that edge are left, with a note.",
   params: z.object({
     clipIds: ClipIds,
     edge: z.enum(["in", "out"]),
@@ -32,9 +41,11 @@ export const setFade = defineEdit({
   example: { type: "set-fade", clipIds: ["clip-1"], edge: "in", length: 480, shape: "s", bend: 0 },
   links: "clipIds",
   apply(tx, { clipIds, edge, ...fade }) {
-    for (const id of new Set(clipIds)) layFade(tx, tx.clip(id), edge, fade);
+    const clips = [...new Set(clipIds)].map((id) => tx.clip(id));
+    const done = clips.filter((clip) => layFade(tx, clip, edge, fade));
+    if (done.length === 0) throw new EditError(tx.notes[0], "length");
     return `Fade ${edge} ${countNames(
-      clipIds.map((id) => tx.clip(id).name),
+      done.map((c) => c.name),
       "clip",
     )}`;
   },

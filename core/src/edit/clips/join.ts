@@ -1,26 +1,18 @@
 import { z } from "zod";
-import type { Clip, Fade } from "../../model/schema";
+import { fadeMadeWhole } from "../../dsp/fades";
+import type { Clip } from "../../model/schema";
 import { unbroken } from "../../seam/continuity";
 import { makeBundle } from "../bundles/bundle";
 import { countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
-
-/** A fade that a split divided, whole again. */
-function wholeFade(quiet: Fade, loud: Fade): Fade {
-  if (loud.length === 0) return quiet;
-  const { from, of } = quiet.part ?? { from: 0, of: quiet.length };
-  const length = quiet.length + loud.length;
-  const { part: _, ...shape } = quiet;
-  return from === 0 && length === of ? { ...shape, length } : { ...shape, length, part: { from, of } };
-}
 
 /** The one clip that two which run on unbroken were before they were split. */
 export function healed(left: Clip, right: Clip): Clip {
   return {
     ...left,
     length: left.length + right.length,
-    fadeIn: wholeFade(left.fadeIn, right.fadeIn),
-    fadeOut: wholeFade(right.fadeOut, left.fadeOut),
+    fadeIn: fadeMadeWhole(left.fadeIn, left.length, right.fadeIn),
+    fadeOut: fadeMadeWhole(right.fadeOut, right.length, left.fadeOut),
     sync: left.sync ?? (right.sync === null ? null : left.length + right.sync),
   };
 }

@@ -1,11 +1,11 @@
 import { z } from "zod";
 import { blendAfter } from "../../model/document";
 import { type Clip, clipEnd, Id, Position } from "../../model/schema";
-import { partFromNeighbours, takeBlendOff } from "../cutting";
+import { partFromNeighbours, takeBlendOff } from "../cut";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
 import { neighbourParams, type Reach, reachGroups, ripple, type TimeChange } from "../neighbours";
-import { Overlap, settleOverlaps } from "../overlap";
+import { overlapParams, settleOverlaps } from "../overlap";
 import { liftClips, nearestJoint, openRoom, placeEnd } from "../room";
 import type { Transaction } from "../transaction";
 
@@ -51,13 +51,13 @@ export const move = defineEdit({
       clipIds: ClipIds,
       ...goingParams,
       before: Id.nullable().optional().describe("reorder: the clip before which they go in; null for after the last"),
-      overlap: Overlap,
+      ...overlapParams,
       ...neighbourParams,
     })
     .refine((p) => p.by === undefined || p.to === undefined, { message: "Give `by` or `to`, not both.", path: ["to"] }),
   example: { type: "move", clipIds: ["clip-1"], by: 4800 },
   links: "clipIds",
-  apply(tx, { clipIds, before, overlap, neighbours, reach, ...going }) {
+  apply(tx, { clipIds, before, overlap, blendLength, neighbours, reach, ...going }) {
     const clips = [...new Set(clipIds)].map((id) => tx.clip(id));
     const next = placed(tx, clips, going);
     if (neighbours === "reorder") reorder(tx, clips, next, before);
@@ -67,7 +67,7 @@ export const move = defineEdit({
       settleOverlaps(
         tx,
         clips.map((c) => c.id),
-        overlap,
+        { overlap, blendLength },
       );
     }
     return `${neighbours === "reorder" ? "Reorder" : "Move"} ${countNames(
@@ -140,6 +140,35 @@ export function makeRoomFor(tx: Transaction, clips: readonly Clip[], reach: Reac
   }
 }
 
+/** A clip in a sequence with the gap that goes with it. */
+interface Place {
+  readonly clipId: string;
+  readonly gap: number;
+  /** Where it was wished for. */
+  readonly wish: number;
+}
+
+/**
+ * The gaps that go with some clips of a track's sequence: the one after each; with what stands at the end of all, where no gap follows,
+ * the one before it, so that there and back again is the same.
+ */
+function gapsOf(tx: Transaction, trackId: string, ids: ReadonlySet<string>): Map<string, number> {
+  const { clips } = tx.lane(trackId);
+  const gaps = new Map<string, number>();
+  for (const clip of clips) {
+    if (!ids.has(clip.id)) continue;
+    const partner = blendAfter(tx.doc, clip);
+    gaps.set(clip.id, (partner ? partner.start : placeEnd(tx, clip)) - clipEnd(clip));
+  }
+  let first = clips.length;
+  while (first > 0 && ids.has(clips[first - 1].id)) first--;
+  if (first > 0 && first < clips.length) {
+    const ends = clips.slice(0, first).reduce((m, c) => Math.max(m, clipEnd(c)), 0);
+    gaps.set(clips[clips.length - 1].id, Math.max(0, clips[first].start - ends));
+  }
+  return gaps;
+}
+
 /** Clips leave their places in their tracks' sequences, which close up, and go in as one block per track, which makes room. */
 function reorder(tx: Transaction, clips: readonly Clip[], next: readonly Clip[], before: string | null | undefined): void {
   const ids = new Set(clips.map((c) => c.id));
@@ -155,23 +184,25 @@ function reorder(tx: Transaction, clips: readonly Clip[], next: readonly Clip[],
   // Blends at the joints that open are put back to their splice, so that places are told by whole clips.
   partFromNeighbours(tx, [...ids]);
   for (const joint of joints.values()) if (joint) takeBlendOff(tx, joint);
-  const moving = next.map(({ id, trackId, start }) => {
-    const clip = tx.clip(id);
-    const partner = blendAfter(tx.doc, clip);
-    return { clip, trackId, wish: start, place: partner ? partner.start - clip.start : placeEnd(tx, clip) - clip.start };
-  });
+  const gaps = new Map([...new Set(clips.map((c) => c.trackId))].flatMap((trackId) => [...gapsOf(tx, trackId, ids)]));
+  const moving = next.map(({ id, trackId, start }): Place & { trackId: string } => ({ clipId: id, trackId, wish: start, gap: gaps.get(id) ?? 0 }));
+  const lengths = new Map(moving.map((m) => [m.clipId, tx.clip(m.clipId)]));
   liftClips(tx, [...ids], "reorder", "track");
   for (const [trackId, joint] of joints) {
     const block = moving.filter((m) => m.trackId === trackId).sort((a, b) => a.wish - b.wish);
     const lane = tx.lane(trackId).clips;
-    const start = joint ? tx.clip(joint).start : lane.length > 0 ? lane.reduce((m, c) => Math.max(m, clipEnd(c)), 0) : block[0].wish;
-    const room = block.reduce((sum, m) => sum + m.place, 0);
-    ripple(tx, [{ trackId, at: start, by: room }], "track");
+    const end = lane.reduce((m, c) => Math.max(m, clipEnd(c)), 0);
+    const last = block[block.length - 1];
+    // Behind the last clip the block's own last gap stands in front of it.
+    const start = joint ? tx.clip(joint).start : lane.length > 0 ? end + last.gap : block[0].wish;
+    const room = block.reduce((sum, m) => sum + (lengths.get(m.clipId) as Clip).length + m.gap, 0);
+    if (joint) ripple(tx, [{ trackId, at: start, by: room }], "track");
     let at = start;
-    for (const { clip, place } of block) {
+    for (const { clipId, gap } of block) {
+      const clip = lengths.get(clipId) as Clip;
       const blend = clip.blend && { ...clip.blend, splice: clip.blend.splice + at - clip.start };
       tx.setClip({ ...clip, trackId, start: at, blend });
-      at += place;
+      at += clip.length + gap;
     }
   }
 }

@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { applyChanges, type Change, type Document } from "../../model/document";
 import { type Clip, clipEnd, Id, Name, NO_FADE, Position } from "../../model/schema";
-import { partFromNeighbours } from "../cutting";
+import { partFromNeighbours } from "../cut";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
 import { Transaction } from "../transaction";
@@ -32,7 +32,7 @@ export function printPlan(doc: Document, clipIds: readonly string[]): { doc: Doc
   const parts = [...byTrack].map(([trackId, own]): PrintPart => {
     const sorted = own.sort((a, b) => a.start - b.start);
     const start = sorted[0].start;
-    const mono = own.every((c) => c.pan === 0 && doc.sources.get(c.sourceId)?.channels === 1);
+    const mono = own.every((c) => c.pan === 0 && (c.channels?.length ?? doc.sources.get(c.sourceId)?.channels) === 1);
     return {
       trackId,
       clipIds: own.map((c) => c.id),
@@ -67,8 +67,9 @@ export const replaceWithPrint = defineEdit({
     const clips = ids.map((id) => tx.clip(id));
     if (clips.some((c) => c.trackId !== clips[0].trackId)) throw new EditError("A print takes the place of clips of one track.", "clipIds");
     for (const id of ids) tx.set("clip", id, null);
+    const { bars: _, channels: __, ...like } = clips[0];
     tx.setClip({
-      ...clips[0],
+      ...like,
       id: tx.newId(),
       sourceId,
       start,

@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { type Clip, clipEnd, Dye, Gain, Name, Pan } from "../../model/schema";
 import { ClipIds, countNames, defineEdit } from "../definition";
+import { EditError } from "../errors";
 import type { Transaction } from "../transaction";
 
 export const setGain = defineEdit({
@@ -50,7 +51,13 @@ export const setClip = defineEdit({
   example: { type: "set-clip", clipIds: ["clip-1"], name: "Shuttle, first hit" },
   apply(tx, { clipIds, ...set }) {
     const given = Object.fromEntries(Object.entries(set).filter(([, v]) => v !== undefined));
-    for (const id of clipIds) tx.setClip({ ...tx.clip(id), ...given });
+    const { sync } = set;
+    for (const id of clipIds) {
+      const clip = tx.clip(id);
+      if (typeof sync === "number" && sync >= clip.length)
+        throw new EditError(`The sync point would lie beyond ${clip.name || "the clip"}, which is ${clip.length} samples long.`, "sync");
+      tx.setClip({ ...clip, ...given });
+    }
     return `${set.name !== undefined ? "Rename" : "Change"} ${countNames(
       clipIds.map((id) => tx.clip(id).name),
       "clip",
@@ -63,6 +70,7 @@ export const setLayer = defineEdit({
   about: "Takes clips to the top or the bottom of what they overlap on their track, or one up or down.",
   params: z.object({ clipIds: ClipIds, to: z.enum(["top", "bottom", "up", "down"]) }),
   example: { type: "set-layer", clipIds: ["clip-5"], to: "top" },
+  links: "clipIds",
   apply(tx, { clipIds, to }) {
     for (const id of new Set(clipIds)) {
       const clip = tx.clip(id);

@@ -1,9 +1,11 @@
 import { z } from "zod";
+import { bareFade, layOver, risesOver, standsOpen } from "../../dsp/fades";
 import { blendAfter } from "../../model/document";
 import { Bend, BlendLaw, type Clip, clipEnd, type Fade, FadeShape, Id, Length, Position } from "../../model/schema";
+import { takeOut } from "../cut";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
-import { clearSpan } from "../overlap";
+import { fadeRoom } from "../parts";
 import type { Transaction } from "../transaction";
 import { blendClips, materialAt } from "./blends";
 
@@ -22,6 +24,7 @@ export const smooth = defineEdit({
     law: BlendLaw.default("auto"),
     how: z.enum(["best", "blend", "fades"]).default("best"),
   }),
+  links: "seams",
   example: { type: "smooth", seams: [{ left: "clip-1", right: "clip-2", position: 48000 }], length: 192 },
   apply(tx, { seams, length, how, law, shape, bend }) {
     const fade: Fade = { length, shape, bend };
@@ -48,17 +51,9 @@ export const smooth = defineEdit({
         blended.add(out.id);
         done++;
       } else if (how !== "blend") {
-        const outLength = out && !endsInBlend(tx, out, blended) ? Math.min(length, out.length - out.fadeIn.length) : 0;
-        if (out && outLength > out.fadeOut.length) {
-          tx.setClip({ ...out, fadeOut: { ...fade, length: outLength } });
-          done++;
-        }
+        if (out && !endsInBlend(tx, out, blended) && fadeEdge(tx, tx.clip(out.id), "fadeOut", fade)) done++;
         const now = into && tx.clip(into.id);
-        const inLength = now && !now.blend ? Math.min(length, now.length - now.fadeOut.length) : 0;
-        if (now && inLength > now.fadeIn.length) {
-          tx.setClip({ ...now, fadeIn: { ...fade, length: inLength } });
-          done++;
-        }
+        if (now && !now.blend && fadeEdge(tx, now, "fadeIn", fade)) done++;
       }
     }
     if (done === 0)
@@ -71,6 +66,29 @@ export const smooth = defineEdit({
     return seams.length === 1 ? "Smooth seam" : `Smooth ${seams.length} seams`;
   },
 });
+
+const LEAST_SECONDS = 0.001;
+const FAR = { fadeIn: "fadeOut", fadeOut: "fadeIn" } as const;
+
+/**
+ * Fades one bare edge of a clip at the set length. A clip too short for a fade at both edges gives each half, also where the other edge
+ * has taken all of it before. False where there is a longer fade already, or no room.
+ */
+function fadeEdge(tx: Transaction, clip: Clip, side: "fadeIn" | "fadeOut", fade: Fade): boolean {
+  const [own, far] = [clip[side], clip[FAR[side]]];
+  const half = Math.floor(clip.length / 2);
+  const least = Math.ceil(LEAST_SECONDS * tx.before.sampleRate);
+  const farIsBlend = side === "fadeOut" ? clip.blend !== null : blendAfter(tx.before, clip) !== undefined;
+  const free = fadeRoom(clip, far);
+  const shrinks = !farIsBlend && free < least && half >= least && far.length > half;
+  const room = shrinks ? clip.length - half : far.length > 0 ? free : Math.max(half, clip.length - fade.length);
+  const length = Math.min(fade.length, room);
+  if (length < 1 || (risesOver(own, 1) && own.length >= length)) return false;
+  const laid = own.length > 0 && standsOpen(own) ? layOver(own, { ...fade, length }) : { ...fade, length };
+  if (!laid || laid.length > (shrinks ? clip.length - half : free)) return false;
+  tx.setClip({ ...clip, [side]: laid, ...(shrinks && { [FAR[side]]: { ...bareFade(far), length: half } }) });
+  return true;
+}
 
 /** A side of a seam as it is now: the clip that was named, or what became of its part there when another seam parted it. */
 function sideOf(tx: Transaction, id: string | null, position: number): Clip | null {
@@ -92,11 +110,11 @@ function uncovered(tx: Transaction, left: Clip, right: Clip, position: number): 
   if (left.id === right.id || left.trackId !== right.trackId || left.blend?.with === right.id || right.blend?.with === left.id)
     return { left, right };
   if (right.start === position && clipEnd(left) > position && left.start < position) {
-    clearSpan(tx, left.id, position, Math.min(clipEnd(left), clipEnd(right)));
+    takeOut(tx, left.id, position, Math.min(clipEnd(left), clipEnd(right)));
     return { left: tx.clip(left.id), right };
   }
   if (clipEnd(left) === position && right.start < position && clipEnd(right) > position) {
-    clearSpan(tx, right.id, Math.max(right.start, left.start), position);
+    takeOut(tx, right.id, Math.max(right.start, left.start), position);
     const rest = tx
       .lane(right.trackId)
       .clips.find((c) => c.start === position && c.sourceId === right.sourceId && c.offset === right.offset + position - right.start);
@@ -105,7 +123,7 @@ function uncovered(tx: Transaction, left: Clip, right: Clip, position: number): 
   return { left, right };
 }
 
-const withoutFade = (clip: Clip, side: "fadeIn" | "fadeOut"): Clip => ({ ...clip, [side]: { ...clip[side], length: 0, part: undefined } });
+const withoutFade = (clip: Clip, side: "fadeIn" | "fadeOut"): Clip => ({ ...clip, [side]: bareFade(clip[side]) });
 
 /** Whether both recordings go on far enough beyond a splice, and the clips' other fades leave room, for a centred blend. */
 function hasMaterial(tx: Transaction, left: Clip, right: Clip, splice: number, length: number): boolean {

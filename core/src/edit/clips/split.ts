@@ -1,71 +1,36 @@
 import { z } from "zod";
-import { fadeLoudPart, fadeQuietPart } from "../../dsp/fades";
-import { blendAfter } from "../../model/document";
 import { type Clip, clipEnd, Id, Length, Position } from "../../model/schema";
-import { divideBundlesAt } from "../bundles/settle";
+import { blendSpans, type Cuts, cutApart, inside } from "../cut";
 import { countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
-import type { Transaction } from "../transaction";
 
-/** Whether a position lies in a clip's blend, its borders included: a cut there would leave a piece that is nothing but blend. */
-function inBlend(tx: Transaction, clip: Clip, at: number): boolean {
-  return (
-    (clip.blend !== null && at - clip.start <= clip.fadeIn.length) ||
-    (blendAfter(tx.doc, clip) !== undefined && clipEnd(clip) - at <= clip.fadeOut.length)
-  );
-}
-
-/** Splits a clip in two at a position inside it; both play, together, the very same samples. Returns the right part. */
-export function splitClip(tx: Transaction, clip: Clip, at: number): Clip {
-  const head = at - clip.start;
-  const tail = clip.length - head;
-  if (head <= 0 || tail <= 0) throw new EditError(`${clip.name || "The clip"} has no sample on both sides of ${at}.`, "at");
-  if (inBlend(tx, clip, at)) throw new EditError(`${clip.name || "The clip"} can't be split inside its blend; take the blend off first.`, "at");
-  const follower = blendAfter(tx.doc, clip);
-  const left: Clip = {
-    ...clip,
-    length: head,
-    fadeIn: fadeQuietPart(clip.fadeIn, head),
-    fadeOut: fadeLoudPart(clip.fadeOut, tail),
-    sync: clip.sync !== null && clip.sync < head ? clip.sync : null,
-  };
-  const right: Clip = {
-    ...clip,
-    id: tx.newId(),
-    start: at,
-    length: tail,
-    offset: clip.offset + head,
-    fadeIn: fadeLoudPart(clip.fadeIn, head),
-    fadeOut: fadeQuietPart(clip.fadeOut, tail),
-    blend: null,
-    sync: clip.sync !== null && clip.sync >= head ? clip.sync - head : null,
-  };
-  tx.setClip(left);
-  tx.setClip(right);
-  if (follower?.blend) tx.setClip({ ...follower, blend: { ...follower.blend, with: right.id } });
-  return right;
-}
+/** More pieces of one clip than this are surely not meant. */
+export const MOST_PARTS = 4096;
+/** More places than this are too much for one request. */
+export const MOST_PLACES = 20_000;
 
 /** Where a clip is cut into `parts` parts as equal as whole samples allow. */
-export const equalCuts = (clip: Clip, parts: number): number[] =>
-  Array.from({ length: parts - 1 }, (_, i) => clip.start + Math.round(((i + 1) * clip.length) / parts));
+export const equalCuts = (clip: Clip, parts: number): number[] => [
+  ...new Set(Array.from({ length: parts - 1 }, (_, i) => clip.start + Math.round(((i + 1) * clip.length) / parts))),
+];
 
-/** Where a clip is cut into pieces of `length` from its start; the last may be shorter. */
-export const cutsEvery = (clip: Clip, length: number): number[] =>
-  Array.from({ length: Math.ceil(clip.length / length) - 1 }, (_, i) => clip.start + (i + 1) * length);
+/** Where a clip is cut into pieces of `length` from its start; the last may be shorter. Null for more pieces than are ever meant. */
+export function cutsEvery(clip: Clip, length: number): number[] | null {
+  const pieces = Math.ceil(clip.length / length);
+  return pieces > MOST_PARTS ? null : Array.from({ length: pieces - 1 }, (_, i) => clip.start + (i + 1) * length);
+}
 
-/** More pieces than this are surely not meant. */
-const MOST_PARTS = 4096;
+const IN_BLEND = "lies in its blend; a cut there would leave a piece that is nothing but blend, so take the blend off first";
 
 export const split = defineEdit({
   type: "split",
   about:
-    "Splits clips at one or more positions, in equal `parts`, or `every` so many samples from their start. Name the clips, or the tracks on which whatever lies there is split. With `pad`, each cut lies that many samples earlier, for hits that come early.",
+    "Splits clips at one or more positions, in equal `parts`, or `every` so many samples from their start. Name the clips, or the tracks on which whatever lies there is split. With `pad`, each cut lies that many samples earlier, for hits that come early. A place inside a blend is refused for a clip that is named, passed over, with a note, on whole or linked tracks.",
   params: z
     .object({
       clipIds: z.array(Id).optional(),
       trackIds: z.array(Id).optional(),
-      at: z.union([Position, z.array(Position).min(1)]).optional(),
+      at: z.union([Position, z.array(Position).min(1).max(MOST_PLACES)]).optional(),
       parts: z.int().min(2).max(MOST_PARTS).optional(),
       every: Length.optional(),
       pad: z.int().min(0).default(0),
@@ -79,35 +44,51 @@ export const split = defineEdit({
   links: "clipIds",
   apply(tx, { clipIds, trackIds, at, parts, every, pad }) {
     if (!clipIds?.length && !trackIds?.length) throw new EditError("Name the clips or the tracks to split.", "clipIds");
-    const given = at === undefined ? [] : Array.isArray(at) ? at : [at];
+    const given = at === undefined ? [] : [...new Set(Array.isArray(at) ? at : [at])].map((p) => p - pad).sort((a, b) => a - b);
+    const { doc } = tx;
     const chosen = clipIds?.length
       ? [...new Set(clipIds)].map((id) => tx.clip(id))
       : [...new Set(trackIds)].flatMap((id) => {
           tx.track(id, "trackIds");
-          return tx.lane(id).within(Math.min(...given) - pad - 1, Math.max(...given) + 1);
+          return tx.lane(id).within(given[0] - 1, given[given.length - 1] + 1);
         });
     const names: string[] = [];
-    const cutAt = new Set<number>();
-    const bundles = new Set<string>();
+    const cuts: Cuts[] = [];
+    let passed = 0;
     for (const clip of chosen) {
-      if (every !== undefined && clip.length / every > MOST_PARTS)
-        throw new EditError(`${clip.name || "The clip"} would fall into more than ${MOST_PARTS} pieces.`, "every");
-      const cuts = parts !== undefined ? equalCuts(clip, parts) : every !== undefined ? cutsEvery(clip, every) : given;
-      const padded = [...new Set(cuts.map((p) => p - pad))].sort((a, b) => a - b);
-      // On whole or linked tracks, a clip that a cut meets in a blend is left as it is; named by its id it is refused.
-      const inside = padded.filter(
-        (p) => p > clip.start && p < clipEnd(clip) && ((clipIds?.length && !tx.leads.has(clip.id)) || !inBlend(tx, clip, p)),
-      );
-      let rest = clip;
-      for (const p of inside) {
-        rest = splitClip(tx, rest, p);
-        cutAt.add(p);
+      const own = parts !== undefined ? equalCuts(clip, parts) : every !== undefined ? cutsEvery(clip, every) : given;
+      if (own === null) throw new EditError(`${clip.name || "The clip"} would fall into more than ${MOST_PARTS} pieces.`, "every");
+      const padded =
+        own === given ? between(given, clip.start, clipEnd(clip)) : between(own, clip.start + pad, clipEnd(clip) + pad).map((p) => p - pad);
+      const blends = blendSpans(doc, clip);
+      const free = padded.filter((p) => !inside(blends, p));
+      if (free.length < padded.length) {
+        const place = padded.find((p) => inside(blends, p));
+        if (clipIds?.length && !tx.leads.has(clip.id))
+          throw new EditError(`${clip.name || "The clip"} can't be split at ${place}: that ${IN_BLEND}.`, "at");
+        tx.notes.push(`${clip.name || "A clip"} was not split at ${place}: that ${IN_BLEND}.`);
+        passed++;
       }
-      if (inside.length) names.push(clip.name);
-      if (inside.length && clip.bundle) bundles.add(clip.bundle);
+      if (free.length === 0) continue;
+      names.push(clip.name);
+      cuts.push({ clipId: clip.id, places: free });
     }
-    if (names.length === 0) throw new EditError("No clip lies across that position.", "at");
-    for (const p of [...cutAt].sort((a, b) => b - a)) if (bundles.size) divideBundlesAt(tx, p, bundles);
+    if (cuts.length === 0) throw new EditError(passed > 0 ? tx.notes[0] : "No clip lies across that position.", "at");
+    cutApart(tx, cuts);
     return `Split ${countNames(names, "clip")}`;
   },
 });
+
+/** Those of some places, in order, that lie inside (from, to). */
+function between(places: readonly number[], from: number, to: number): number[] {
+  let low = 0;
+  let high = places.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (places[middle] <= from) low = middle + 1;
+    else high = middle;
+  }
+  let end = low;
+  while (end < places.length && places[end] < to) end++;
+  return places.slice(low, end);
+}

@@ -1,11 +1,12 @@
 import { z } from "zod";
-import { fadeOfLength } from "../../dsp/fades";
+import { fadeGrown, fadeOfLength, fadeQuietPart, isCutShort } from "../../dsp/fades";
 import { blendAfter } from "../../model/document";
-import { type Clip, clipEnd, Position } from "../../model/schema";
+import { type Clip, clipEnd, type Fade, Position } from "../../model/schema";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
 import { neighbourParams, ripple, type TimeChange } from "../neighbours";
-import { Overlap, settleOverlaps } from "../overlap";
+import { overlapParams, settleOverlaps } from "../overlap";
+import { fadeRoom } from "../parts";
 
 /**
  * How far a rippling edge can go: its start stays where it is, so that only the recording and the last sample hold it.
@@ -19,6 +20,12 @@ export function trimRoom(clip: Clip, edge: "start" | "end", sourceLength: number
   return edge === "start"
     ? { least: -Math.min(clip.offset, clip.start), most: clip.length - 1 }
     : { least: 1 - clip.length, most: sourceLength - clip.offset - clip.length };
+}
+
+/** The fade of the edge that stays: kept while it fits; what a cut left of one goes on with its curve where its part grew, and is cut where it shrank. */
+function fadeKept(was: number, fade: Fade, is: number): Fade {
+  if (fade.length === was && isCutShort(fade)) return is > was ? fadeGrown(fade, is) : fadeQuietPart(fade, is);
+  return fadeOfLength(fade, Math.min(fade.length, is));
 }
 
 /** The clip with one edge moved. Its fades keep their lengths, shortened only where they no longer fit. */
@@ -35,12 +42,12 @@ export function trimmed(clip: Clip, edge: "start" | "end", by: number): Clip {
       : { ...clip, length: clip.length + by };
   const near = edge === "start" ? "fadeIn" : "fadeOut";
   const far = edge === "start" ? "fadeOut" : "fadeIn";
-  const farFade = fadeOfLength(next[far], Math.min(next[far].length, next.length));
+  const farFade = fadeKept(clip.length, next[far], next.length);
   return {
     ...next,
     sync: next.sync !== null && next.sync >= next.length ? null : next.sync,
     [far]: farFade,
-    [near]: fadeOfLength(next[near], Math.min(next[near].length, next.length - farFade.length)),
+    [near]: fadeOfLength(next[near], Math.max(0, Math.min(next[near].length, fadeRoom(next, farFade)))),
   };
 }
 
@@ -54,13 +61,13 @@ export const trim = defineEdit({
       edge: z.enum(["start", "end"]),
       by: z.int().optional(),
       to: Position.optional(),
-      overlap: Overlap,
+      ...overlapParams,
       ...neighbourParams,
     })
     .refine((p) => (p.by === undefined) !== (p.to === undefined), { message: "Give `by` or `to`.", path: ["to"] }),
   example: { type: "trim", clipIds: ["clip-1"], edge: "end", to: 36000 },
   links: "clipIds",
-  apply(tx, { clipIds, edge, by, to, overlap, neighbours, reach }) {
+  apply(tx, { clipIds, edge, by, to, overlap, blendLength, neighbours, reach }) {
     const ids = [...new Set(clipIds)];
     const ripples = neighbours !== "hold";
     const changes: TimeChange[] = [];
@@ -90,7 +97,7 @@ export const trim = defineEdit({
       if (follower) along.set(follower.id, old);
     });
     if (ripples) ripple(tx, changes, neighbours === "reorder" ? "track" : reach, { along });
-    settleOverlaps(tx, ids, overlap);
+    settleOverlaps(tx, ids, { overlap, blendLength });
     return `Trim ${edge} of ${countNames(
       ids.map((id) => tx.clip(id).name),
       "clip",

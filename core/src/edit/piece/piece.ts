@@ -1,29 +1,57 @@
 import { z } from "zod";
 import { timebaseOf } from "../../model/document";
-import { Dye, Id, Loop, Meter, Name, Position, Tempo } from "../../model/schema";
+import { type BarPlace, type Clip, Dye, Id, Loop, Meter, Name, NewId, Position, Tempo } from "../../model/schema";
 import type { Timebase } from "../../time/grid";
 import { MeterMap } from "../../time/meter";
+import { keepingPlace, keepingSpan, type PlacedSpan } from "../../time/places";
 import { TempoMap } from "../../time/tempo";
 import { FRAME_RATES } from "../../time/timecode";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
 import type { Transaction } from "../transaction";
 
-/** Lays everything that has a place at the bar, beat and tick that it had under the old maps. Lengths of sound stay. */
-function keepBars(tx: Transaction, before: Pick<Timebase, "tempo" | "meter">, after: Pick<Timebase, "tempo" | "meter">): void {
-  const at = (sample: number): number =>
-    Math.max(0, Math.round(after.tempo.samplesAt(after.meter.tickOf(before.meter.position(before.tempo.ticksAt(sample))))));
-  const { piece, markers, sections } = tx.before;
-  for (const lane of tx.before.lanes.values()) {
-    for (const clip of lane.clips) {
-      const start = at(clip.start);
-      tx.setClip({ ...clip, start, blend: clip.blend && { ...clip.blend, splice: Math.max(0, clip.blend.splice + start - clip.start) } });
+/**
+ * Lays everything that has a place at the bar, beat and tick that it had under the old maps. Lengths of sound stay. Clips that are blended
+ * go together with the first of them, so that their joins stay what they are.
+ */
+function keepBars(tx: Transaction, before: Maps, after: Maps): void {
+  const { piece, markers, sections, lanes, clips } = tx.before;
+  const moved = new Map<string, { by: number; bars?: BarPlace }>();
+  const goes = (clip: Clip): { by: number; bars?: BarPlace } => {
+    const known = moved.get(clip.id);
+    if (known) return known;
+    const left = clip.blend && clips.get(clip.blend.with);
+    let way: { by: number; bars?: BarPlace };
+    if (left) way = { by: goes(left).by };
+    else {
+      const { position, bars } = keepingPlace(clip.start, clip.bars, before, after);
+      way = { by: position - clip.start, bars };
     }
+    moved.set(clip.id, way);
+    return way;
+  };
+  for (const lane of lanes.values())
+    for (const clip of lane.clips) {
+      const { by, bars } = goes(clip);
+      if (by === 0 && bars === clip.bars) continue;
+      const { bars: _, ...rest } = clip;
+      tx.setClip({
+        ...rest,
+        start: clip.start + by,
+        blend: clip.blend && { ...clip.blend, splice: Math.max(0, clip.blend.splice + by) },
+        ...(bars && { bars }),
+      });
+    }
+  for (const { bars: kept, ...marker } of markers.values()) {
+    const { position, bars } = keepingPlace(marker.position, kept, before, after);
+    tx.set("marker", marker.id, { ...marker, position, ...(bars && { bars }) });
   }
-  for (const marker of markers.values()) tx.set("marker", marker.id, { ...marker, position: at(marker.position) });
-  for (const s of sections.values()) tx.set("section", s.id, { ...s, start: at(s.start), end: Math.max(at(s.start) + 1, at(s.end)) });
-  if (piece.loop) tx.setPiece({ loop: { ...piece.loop, start: at(piece.loop.start), end: Math.max(at(piece.loop.start) + 1, at(piece.loop.end)) } });
+  const spanKept = <S extends PlacedSpan>({ bars, ...span }: S) => ({ ...span, ...keepingSpan({ ...span, bars }, before, after) });
+  for (const section of sections.values()) tx.set("section", section.id, spanKept(section));
+  if (piece.loop) tx.setPiece({ loop: spanKept(piece.loop) });
 }
+
+type Maps = Pick<Timebase, "tempo" | "meter">;
 
 export const setTime = defineEdit({
   type: "set-time",
@@ -60,6 +88,20 @@ export const setTime = defineEdit({
   },
 });
 
+const numberIn = (word: string, name: string): number => (name.startsWith(`${word} `) ? Number(name.slice(word.length + 1)) || 0 : 0);
+
+/** The name that was given, or "Marker 4" after the highest number that is in use. */
+function named(tx: Transaction, word: "Marker" | "Section", name: string | undefined): string {
+  const { markers, sections } = tx.before;
+  const highest =
+    tx.scratch.get(word) ??
+    [...(word === "Marker" ? markers : sections).values()].reduce((most, thing) => Math.max(most, numberIn(word, thing.name)), 0);
+  const given = name ?? `${word} ${highest + 1}`;
+  // The next of a batch need not look through all of them again.
+  tx.scratch.set(word, Math.max(highest, numberIn(word, given)));
+  return given;
+}
+
 export const setLoop = defineEdit({
   type: "set-loop",
   about: "Sets the loop's bounds and whether it is on; null takes it away.",
@@ -74,10 +116,10 @@ export const setLoop = defineEdit({
 export const addMarker = defineEdit({
   type: "add-marker",
   about: "Sets a marker at a position.",
-  params: z.object({ id: Id.optional(), position: Position, name: Name.optional(), color: Dye.default("woad") }),
+  params: z.object({ id: NewId.optional(), position: Position, name: Name.optional(), color: Dye.default("woad") }),
   example: { type: "add-marker", id: "marker-new", position: 48000, name: "Bell" },
   apply(tx, { id, name, ...rest }) {
-    const marker = { ...rest, id: id ?? tx.newId(), name: name ?? `Marker ${tx.before.markers.size + 1}` };
+    const marker = { ...rest, id: id ?? tx.newId(), name: named(tx, "Marker", name) };
     if (tx.before.markers.has(marker.id)) throw new EditError(`There is already a marker "${marker.id}".`, "id");
     tx.set("marker", marker.id, marker);
     return `Add marker ${marker.name}`;
@@ -92,6 +134,7 @@ export const setMarker = defineEdit({
   apply(tx, { id, ...set }) {
     const marker = { ...tx.marker(id), ...Object.fromEntries(Object.entries(set).filter(([, v]) => v !== undefined)) };
     tx.set("marker", id, marker);
+    if (set.name !== undefined) tx.scratch.delete("Marker");
     return `${set.position === undefined ? "Change" : "Move"} marker ${marker.name}`;
   },
 });
@@ -114,11 +157,11 @@ export const addSection = defineEdit({
   type: "add-section",
   about: "Names a span of the piece.",
   params: z
-    .object({ id: Id.optional(), start: Position, end: Position, name: Name.optional(), color: Dye.default("weld") })
+    .object({ id: NewId.optional(), start: Position, end: Position, name: Name.optional(), color: Dye.default("weld") })
     .refine(span, { message: "A section ends after it starts.", path: ["end"] }),
   example: { type: "add-section", id: "section-new", start: 0, end: 96000, name: "Looms wake" },
   apply(tx, { id, name, ...rest }) {
-    const section = { ...rest, id: id ?? tx.newId(), name: name ?? `Section ${tx.before.sections.size + 1}` };
+    const section = { ...rest, id: id ?? tx.newId(), name: named(tx, "Section", name) };
     if (tx.before.sections.has(section.id)) throw new EditError(`There is already a section "${section.id}".`, "id");
     tx.set("section", section.id, section);
     return `Add section ${section.name}`;
@@ -134,6 +177,7 @@ export const setSection = defineEdit({
     const section = { ...tx.section(id), ...Object.fromEntries(Object.entries(set).filter(([, v]) => v !== undefined)) };
     if (!span(section)) throw new EditError("A section ends after it starts.", "end");
     tx.set("section", id, section);
+    if (set.name !== undefined) tx.scratch.delete("Section");
     return `Change section ${section.name}`;
   },
 });

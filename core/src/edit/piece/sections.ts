@@ -1,26 +1,30 @@
 import { z } from "zod";
 import { type Document, timebaseOf } from "../../model/document";
-import { Bundle, Length, Marker, Meter, Position, Section, Tempo } from "../../model/schema";
+import { clipEnd, Id, Length, Marker, Meter, Position, Section, Tempo } from "../../model/schema";
 import { meterIn, meterWith, tempoIn, tempoWith } from "../../time/span-edits";
-import { divideBundlesAt } from "../bundles/settle";
-import { PastedClip } from "../clips/copy";
+import { laidBundles, PastedBundle, PastedClip } from "../clips/copy";
 import { copiedBundles, layCopies } from "../copies";
-import { cutTracksAt, sliceOf } from "../cutting";
+import { cutTracks, unblendAt } from "../cut";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
 import { ripple, shiftMarks } from "../neighbours";
-import type { Transaction } from "../transaction";
+import { sliceOf } from "../parts";
+import { Transaction } from "../transaction";
 
 /** A span of the whole piece, with everything in it, positions counted from its start. */
 export const SpanContent = z.object({
   length: Length,
   ticks: z.int().min(0),
   clips: z.array(PastedClip),
-  bundles: z.array(Bundle).default([]),
+  bundles: z.array(PastedBundle).default([]),
   markers: z.array(Marker),
   sections: z.array(Section),
   tempo: z.array(Tempo),
   meter: z.array(Meter),
+  cut: z
+    .object({ starts: z.array(Id), ends: z.array(Id) })
+    .optional()
+    .describe("the clips whose start, or end, the span's borders cut; left out, all that lie on a border"),
 });
 export type SpanContent = z.infer<typeof SpanContent>;
 
@@ -30,48 +34,40 @@ const smoothly = (tx: Transaction): void => {
   tx.ownEdge = { length: Math.round(SMOOTH_SECONDS * tx.before.sampleRate), shape: "power", bend: 0 };
 };
 
-/** Everything that lies in [start, end): clips are cut at its borders, sections that reach over them are cut too. */
+/**
+ * Everything that lies in [start, end): clips are cut at its borders, blends there put back to their splice first; sections that reach over
+ * them are cut too.
+ */
 export function spanContent(doc: Document, start: number, end: number): SpanContent {
   const { tempo } = timebaseOf(doc);
   const [from, to] = [tempo.sampleToTick(start), tempo.sampleToTick(end)];
-  const slices = doc.piece.trackOrder.flatMap((id) =>
-    (doc.lanes.get(id)?.within(start, end) ?? []).map((c) => sliceOf(c, start, end)).filter((c) => c !== null),
-  );
+  const apart = new Transaction(doc, "span");
+  for (const at of [start, end]) for (const id of doc.piece.trackOrder) unblendAt(apart, id, at);
+  const whole = doc.piece.trackOrder.flatMap((id) => apart.lane(id).within(start, end));
+  const slices = whole.map((c) => sliceOf(c, start, end)).filter((c) => c !== null);
   return {
     length: end - start,
     ticks: Math.max(0, to - from),
     clips: slices.map((c) => ({ ...c, start: c.start - start, blend: c.blend && { ...c.blend, splice: c.blend.splice - start } })),
-    bundles: [...copiedBundles({ doc }, slices).values()],
+    bundles: [...copiedBundles({ doc }, slices).values()].map((b) => ({ ...b, start: b.start - start })),
     markers: [...doc.markers.values()].filter((m) => m.position >= start && m.position < end).map((m) => ({ ...m, position: m.position - start })),
     sections: [...doc.sections.values()]
       .filter((s) => s.start < end && s.end > start)
       .map((s) => ({ ...s, start: Math.max(s.start, start) - start, end: Math.min(s.end, end) - start })),
     tempo: to > from ? tempoIn(doc.piece.tempo, from, to) : [],
     meter: to > from ? meterIn(doc.piece.meter, from, to) : [],
+    cut: {
+      starts: whole.filter((c) => c.start < start || apart.edgeState(c.id, "start") === "new").map((c) => c.id),
+      ends: whole.filter((c) => clipEnd(c) > end || apart.edgeState(c.id, "end") === "new").map((c) => c.id),
+    },
   };
 }
 
-/** Cuts every track at a position and divides the bundles there. */
-function cutAll(tx: Transaction, at: number): void {
-  const tracks = tx.doc.piece.trackOrder;
-  const bundles = new Set(
-    tracks
-      .flatMap((id) =>
-        tx
-          .lane(id)
-          .within(at - 1, at + 1)
-          .map((c) => c.bundle),
-      )
-      .filter((b) => b !== null),
-  );
-  cutTracksAt(tx, tracks, at);
-  divideBundlesAt(tx, at, bundles);
-}
-
-/** Opens time on all tracks, with everything that has a place moved along. */
+/** Opens `length` samples at a position on every track; marks, tempo and meter move along. */
 function open(tx: Transaction, at: number, length: number): void {
-  cutAll(tx, at);
-  const [first] = tx.doc.piece.trackOrder;
+  const tracks = tx.doc.piece.trackOrder;
+  cutTracks(tx, tracks, [at]);
+  const [first] = tracks;
   if (first) ripple(tx, [{ trackId: first, at, by: length }], "all");
   else shiftMarks(tx, [{ at, by: length }], "keep");
 }
@@ -96,9 +92,8 @@ export const removeTime = defineEdit({
   example: { type: "remove-time", start: 12000, end: 36000 },
   apply(tx, { start, end }) {
     smoothly(tx);
-    cutAll(tx, start);
-    cutAll(tx, end);
     const tracks = tx.doc.piece.trackOrder;
+    cutTracks(tx, tracks, [start, end]);
     for (const id of tracks) for (const clip of tx.lane(id).within(start, end)) tx.set("clip", clip.id, null);
     ripple(
       tx,
@@ -144,8 +139,13 @@ export const insertSection = defineEdit({
       blend: c.blend && { ...c.blend, splice: Math.max(0, c.blend.splice + at) },
     }));
     if (clips.length > 0 && trackOrder.length === 0) throw new EditError("There is no track to insert on.", "at");
-    const first = Math.min(...clips.map((c) => c.start));
-    layCopies(tx, clips, "layer", "independent", new Map(span.bundles.map((b) => [b.id, { ...b, start: first }])));
+    const laid = layCopies(tx, clips, { overlap: "layer" }, "independent", laidBundles(span.bundles, at));
+    // Only what the borders cut is smoothed: edges that were there, bare ones too, stay as they are.
+    const cut = { start: new Set(span.cut?.starts), end: new Set(span.cut?.ends) };
+    clips.forEach((clip, i) => {
+      const atBorder = { start: clip.start === at, end: clipEnd(clip) === at + span.length };
+      for (const side of ["start", "end"] as const) if (span.cut ? !cut[side].has(clip.id) : !atBorder[side]) tx.edgeIsKept(laid[i], side);
+    });
     for (const m of span.markers) {
       const id = tx.newId();
       tx.set("marker", id, { ...m, id, position: m.position + at });

@@ -1,15 +1,15 @@
 import { z } from "zod";
 import type { Clip } from "../../model/schema";
 import { Position } from "../../model/schema";
-import { divideBundlesAt } from "../bundles/settle";
 import { repeatAfter } from "../clips/copy";
 import { goingParams, makeRoomFor, placed } from "../clips/move";
 import { layCopies } from "../copies";
-import { cutTracksAt, sliceOf } from "../cutting";
+import { cutTracks } from "../cut";
 import { countNames, defineEdit, TrackIds } from "../definition";
 import { EditError } from "../errors";
 import { neighbourParams, type Reach, ripple } from "../neighbours";
-import { Overlap, settleOverlaps } from "../overlap";
+import { overlapParams, settleOverlaps } from "../overlap";
+import { sliceOf } from "../parts";
 import type { Transaction } from "../transaction";
 
 /** A time range over tracks. */
@@ -20,20 +20,7 @@ const BACKWARDS = { message: "A range ends after it starts.", path: ["end"] };
 /** Cuts tracks at both edges of a range and returns the clips that then lie in it. */
 function cutOut(tx: Transaction, start: number, end: number, trackIds: readonly string[]): Clip[] {
   for (const id of trackIds) tx.track(id, "trackIds");
-  for (const at of [start, end]) {
-    const bundles = new Set(
-      trackIds
-        .flatMap((id) =>
-          tx
-            .lane(id)
-            .within(at - 1, at + 1)
-            .map((c) => c.bundle),
-        )
-        .filter((b) => b !== null),
-    );
-    cutTracksAt(tx, trackIds, at);
-    divideBundlesAt(tx, at, bundles);
-  }
+  cutTracks(tx, trackIds, [start, end]);
   return trackIds.flatMap((id) => tx.lane(id).within(start, end));
 }
 
@@ -94,12 +81,12 @@ export const moveRange = defineEdit({
   about:
     "Takes what lies in a range elsewhere, in time and across tracks, gaps kept, or a copy of it. Rippling or reordering, the range closes behind it and opens where it lands.",
   params: z
-    .object({ ...range, ...goingParams, copy: z.boolean().default(false), overlap: Overlap, ...neighbourParams })
+    .object({ ...range, ...goingParams, copy: z.boolean().default(false), ...overlapParams, ...neighbourParams })
     .refine(forward, BACKWARDS)
     .refine((p) => p.by === undefined || p.to === undefined, { message: "Give `by` or `to`, not both.", path: ["to"] }),
   example: { type: "move-range", start: 12000, end: 36000, trackIds: ["track-1"], to: 144000 },
   links: "trackIds",
-  apply(tx, { start, end, trackIds, by, to, trackId, tracks, copy, overlap, neighbours, reach }) {
+  apply(tx, { start, end, trackIds, by, to, trackId, tracks, copy, overlap, blendLength, neighbours, reach }) {
     const shift = to !== undefined ? to - start : (by ?? 0);
     if (start + shift < 0) throw new EditError(`The range would start ${-(start + shift)} samples before zero.`, to === undefined ? "by" : "to");
     const ripples = neighbours !== "hold";
@@ -119,13 +106,13 @@ export const moveRange = defineEdit({
         lands.map((id) => ({ ...clips[0], trackId: id, start: start + shift, length: end - start })),
         within,
       );
-    if (copy) layCopies(tx, next, overlap);
+    if (copy) layCopies(tx, next, { overlap, blendLength });
     else {
       for (const clip of next) tx.setClip(clip);
       settleOverlaps(
         tx,
         next.map((c) => c.id),
-        overlap,
+        { overlap, blendLength },
       );
     }
     return `${copy ? "Copy" : "Move"} range`;
@@ -152,17 +139,17 @@ export const repeatRange = defineEdit({
       ...range,
       times: z.int().min(1).max(10_000).optional(),
       until: Position.optional(),
-      overlap: Overlap,
+      ...overlapParams,
       ...neighbourParams,
     })
     .refine(forward, BACKWARDS)
     .refine((p) => p.times === undefined || p.until === undefined, { message: "Give `times` or `until`, not both.", path: ["until"] }),
   example: { type: "repeat-range", start: 12000, end: 36000, trackIds: ["track-1"], times: 2 },
   links: "trackIds",
-  apply(tx, { start, end, trackIds, times, until, overlap, neighbours, reach }) {
+  apply(tx, { start, end, trackIds, times, until, overlap, blendLength, neighbours, reach }) {
     const clips = slices(tx, start, end, trackIds);
     if (clips.length === 0) throw new EditError("There is nothing in the range.", "trackIds");
-    repeatAfter(tx, clips, start, end, { times, until, overlap, neighbours, reach, bundles: "independent" });
+    repeatAfter(tx, clips, start, end, { times, until, landing: { overlap, blendLength }, neighbours, reach, bundles: "independent" });
     return "Repeat range";
   },
 });

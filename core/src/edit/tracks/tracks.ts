@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { DYES, Dye, Gain, Id, Name, Pan } from "../../model/schema";
+import { DYES, Dye, Gain, Id, LinkName, Name, NewId, nameOf, Pan } from "../../model/schema";
 import { layCopies } from "../copies";
 import { countNames, defineEdit, TrackIds } from "../definition";
 import { EditError } from "../errors";
@@ -10,14 +10,14 @@ export const addTrack = defineEdit({
   type: "add-track",
   about: "Adds a track, at the end or before the track that is at `index` now.",
   params: z.object({
-    id: Id.optional(),
+    id: NewId.optional(),
     name: Name.optional(),
     color: Dye.optional(),
     index: z.int().min(0).optional(),
     height: Height.default(96),
     gain: Gain.default(0),
     pan: Pan.default(0),
-    link: z.string().max(80).nullable().default(null),
+    link: LinkName.nullable().default(null),
   }),
   example: { type: "add-track", id: "track-new", name: "Hand bells" },
   apply(tx, { id, name, color, index, ...rest }) {
@@ -92,7 +92,7 @@ export const setTrack = defineEdit({
     color: Dye.optional(),
     height: Height.optional(),
     hidden: z.boolean().optional(),
-    link: z.string().max(80).nullable().optional(),
+    link: LinkName.nullable().optional(),
   }),
   example: { type: "set-track", trackIds: ["track-1", "track-2"], mute: true },
   apply(tx, { trackIds, ...set }) {
@@ -112,7 +112,7 @@ export const setTrack = defineEdit({
 export const duplicateTrack = defineEdit({
   type: "duplicate-track",
   about: "Lays a copy of a track, with copies of its clips, below it.",
-  params: z.object({ trackId: Id, id: Id.optional(), name: Name.optional() }),
+  params: z.object({ trackId: Id, id: NewId.optional(), name: Name.optional() }),
   example: { type: "duplicate-track", trackId: "track-1", name: "Shuttle, once more" },
   apply(tx, { trackId, id, name }) {
     const track = tx.track(trackId);
@@ -120,12 +120,12 @@ export const duplicateTrack = defineEdit({
     if (tx.doc.tracks.has(copyId)) throw new EditError(`There is already a track "${copyId}".`, "id");
     const order = [...tx.doc.piece.trackOrder];
     order.splice(order.indexOf(trackId) + 1, 0, copyId);
-    tx.setTrack({ ...track, id: copyId, name: name ?? `${track.name} copy`, solo: false });
+    tx.setTrack({ ...track, id: copyId, name: name ?? nameOf(`${track.name} copy`), solo: false });
     tx.setPiece({ trackOrder: order });
     layCopies(
       tx,
       tx.lane(trackId).clips.map((c) => ({ ...c, trackId: copyId })),
-      "layer",
+      { overlap: "layer" },
     );
     return `Duplicate track ${track.name}`;
   },
