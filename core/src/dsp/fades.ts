@@ -110,6 +110,7 @@ export function fadeLoudPart(fade: Fade, cut: number): Fade {
 
 /** Whether a fade ends in the middle of its curve: a cut took its loud end. */
 export const isCutShort = (fade: Fade): boolean =>
+  (fade.part !== undefined || fade.over !== undefined) &&
   curvesOf(fade).some((c) => placeOf(c).from + ownLength(c) < placeOf(c).of && c.length === fade.length);
 
 /** A fade that a cut took the loud end of, on a clip that grew to `length` samples: its curves go on as far as there is room again. */
@@ -130,7 +131,9 @@ function whole(curve: FadeCurve): FadeCurve {
 }
 
 /** Whether a clip's edge stands open: without a fade, or with what is left of one whose silent end is gone. */
-export const standsOpen = (fade: Fade): boolean => curvesOf(fade).every((c) => placeOf(c).from > 0);
+export const standsOpen = (fade: Fade): boolean =>
+  // Most fades are whole: they are told at once.
+  fade.length === 0 || (fade.part !== undefined && curvesOf(fade).every((c) => placeOf(c).from > 0));
 
 /** Whether some curve of a fade rises from silence over at least so many samples. */
 export const risesOver = (fade: Fade, least: number): boolean => curvesOf(fade).some((c) => placeOf(c).from === 0 && ownLength(c) >= least);

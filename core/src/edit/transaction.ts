@@ -10,13 +10,15 @@ import {
   PIECE_ID,
   timebaseOf,
 } from "../model/document";
-import { clipProblems } from "../model/invariants";
-import type { Lane } from "../model/lane";
+import { clipProblems, NOTHING_WRONG } from "../model/invariants";
+import { Lane } from "../model/lane";
 import { unreadable } from "../model/readable";
 import { type Clip, clipEnd, type Fade, NO_FADE, type Track } from "../model/schema";
 import { unbroken } from "../seam/continuity";
 import { EditError } from "./errors";
 import { fadeRoom, withEnd, withStart } from "./parts";
+
+type ClipChange = Extract<Change, { kind: "clip" }>;
 
 /** The fade that new edges get, in samples; length 0 leaves them bare. */
 export type EdgeFade = Fade;
@@ -172,16 +174,18 @@ export class Transaction {
   }
 
   /** The clips touched so far, as they were and are. */
-  clipChanges(): Extract<Change, { kind: "clip" }>[] {
-    return [...this.changed.clip.values()] as Extract<Change, { kind: "clip" }>[];
+  clipChanges(): ClipChange[] {
+    return [...this.changed.clip.values()] as ClipChange[];
   }
 
   /** Refits each blend to an overlap that changed, and ends it where its clips came apart. */
   private settleBlends(): void {
     const rights = new Set<string>();
-    for (const { id, before, after } of this.clipChanges()) {
+    for (const { id, before, after } of this.changed.clip.values() as Iterable<ClipChange>) {
       if (after?.blend || before?.blend) rights.add(id);
-      const follower = before && blendAfter(this.before, before);
+      // A blend's earlier clip fades out.
+      const follower =
+        before && before.fadeOut.length > 0 && laneOf(this.before, before.trackId).hasBlends ? blendAfter(this.before, before) : undefined;
       if (follower) rights.add(follower.id);
     }
     for (const id of rights) {
@@ -231,16 +235,15 @@ export class Transaction {
     this.edgeIsNew(left.id, "end");
   }
 
-  /** The clips of a lane as they were that changed, or lay beside one that did. */
-  private touchedOn(trackId: string, changes: readonly Extract<Change, { kind: "clip" }>[]): Clip[] {
-    const lane = this.before.lanes.get(trackId);
-    if (!lane) return [];
+  /** Those of some kind among the clips of a lane, as they were, that changed or lay beside one that did. */
+  private touchedOn(trackId: string, changes: readonly ClipChange[], kind: (clip: Clip) => boolean): Clip[] {
+    const lane = laneOf(this.before, trackId);
     const changed = this.changed.clip;
     const beside = (clip: Clip): Clip[] => lane.within(clip.start - 1, clipEnd(clip) + 1);
     // Where much of a lane changed, one look at each of its clips costs less than one around each change.
-    if (changes.length * 4 > lane.clips.length) return lane.clips.filter((c) => changed.has(c.id) || beside(c).some((o) => changed.has(o.id)));
+    if (isMuch(changes, lane)) return lane.clips.filter((c) => kind(c) && (changed.has(c.id) || beside(c).some((o) => changed.has(o.id))));
     const touched = new Set<Clip>();
-    for (const { before } of changes) if (before?.trackId === trackId) for (const clip of beside(before)) touched.add(clip);
+    for (const { before } of changes) if (before?.trackId === trackId) for (const clip of beside(before)) if (kind(clip)) touched.add(clip);
     return [...touched];
   }
 
@@ -253,32 +256,45 @@ export class Transaction {
     if (edge.length === 0) return;
     // Fades don't move anything: one look at where the clips lie serves the whole loop.
     const { doc, before } = this;
-    const byLane = new Map<string, Extract<Change, { kind: "clip" }>[]>();
-    for (const change of this.clipChanges())
-      for (const trackId of new Set([change.before?.trackId, change.after?.trackId])) {
-        if (trackId === undefined) continue;
-        const list = byLane.get(trackId);
-        if (list) list.push(change);
-        else byLane.set(trackId, [change]);
-      }
-    const touched: Clip[] = [];
-    const now = new Set<string>();
-    for (const [trackId, changes] of byLane) {
-      const own = this.touchedOn(trackId, changes);
-      touched.push(...own);
-      for (const clip of own) now.add(clip.id);
-      for (const { after, id } of changes) if (after) now.add(id);
+    const changed = this.changed.clip;
+    const byLane = new Map<string, ClipChange[]>();
+    const gather = (trackId: string, change: ClipChange): void => {
+      const list = byLane.get(trackId);
+      if (list) list.push(change);
+      else byLane.set(trackId, [change]);
+    };
+    for (const change of this.clipChanges()) {
+      if (change.before) gather(change.before.trackId, change);
+      if (change.after && change.after.trackId !== change.before?.trackId) gather(change.after.trackId, change);
     }
     const open: [Clip, Side][] = [];
-    for (const id of now) {
-      const clip = doc.clips.get(id);
-      if (clip) for (const side of SIDES) if (standsOpen(fadeAt(clip, side)) && !joins(doc, clip, side)) open.push([clip, side]);
+    const look = (clip: Clip): void => {
+      for (const side of SIDES) if (standsOpen(fadeAt(clip, side)) && !joins(doc, clip, side)) open.push([clip, side]);
+    };
+    for (const [trackId, changes] of byLane) {
+      const lane = laneOf(doc, trackId);
+      if (isMuch(changes, lane)) {
+        // Most clips of a large piece are faded at both ends: they are passed over at one glance.
+        const bare = lane.clips.filter((c) => standsOpen(c.fadeIn) || standsOpen(c.fadeOut));
+        const ids = new Set(bare.filter((c) => !changed.has(c.id)).map((c) => c.id));
+        const near = ids.size ? new Set(this.touchedOn(trackId, changes, (c) => ids.has(c.id)).map((c) => c.id)) : ids;
+        for (const clip of bare) if (changed.has(clip.id) || near.has(clip.id)) look(clip);
+        continue;
+      }
+      const now = new Set(changes.map((c) => c.id));
+      for (const { id } of this.touchedOn(trackId, changes, () => true)) now.add(id);
+      for (const id of now) {
+        const clip = doc.clips.get(id);
+        if (clip?.trackId === trackId) look(clip);
+      }
     }
     if (open.length === 0) return;
     // Edges that were there before, by the moment of the recording: a split's right half takes over its clip's old end.
     const wanted = new Set(open.map(([clip, side]) => edgeKey(clip, side)));
+    const moments = new Set(open.map(([clip, side]) => momentOf(clip, side)));
+    const cutsThere = (c: Clip): boolean => moments.has(c.offset) || moments.has(c.offset + c.length);
     const old = new Set<string>();
-    for (const clip of touched)
+    for (const clip of [...byLane].flatMap(([trackId, changes]) => this.touchedOn(trackId, changes, cutsThere)))
       for (const side of SIDES) {
         const key = edgeKey(clip, side);
         if (wanted.has(key) && !old.has(key) && !joins(before, clip, side)) old.add(key);
@@ -303,7 +319,9 @@ export class Transaction {
 
   /** Lifts every touched clip that would share a layer with one it overlaps, so that which is heard never hangs on a tie. */
   private settleLayers(): void {
-    for (const { id } of this.clipChanges()) {
+    for (const { id, after } of this.clipChanges()) {
+      // Where no clip of a lane lies over another, none can tie.
+      if (!after || !laneOf(this.doc, after.trackId).hasOverlaps) continue;
       const clip = this.peek("clip", id);
       if (!clip) continue;
       const others = this.lane(clip.trackId)
@@ -328,10 +346,11 @@ export class Transaction {
     const doc = this.doc;
     if (this.changed.piece.size) mapsOf(doc);
     for (const { after } of this.clipChanges()) {
-      const wrong = after ? clipProblems(doc, after) : [];
+      const wrong = after ? clipProblems(doc, after) : NOTHING_WRONG;
       if (wrong.length) throw new EditError(`This can't be done: ${wrong[0]}.`, "clipIds");
     }
-    const changes = Object.values(this.changed).flatMap((list) => [...list.values()].filter((c) => !alike(c.before, c.after)));
+    const changes: Change[] = [];
+    for (const list of Object.values(this.changed)) for (const change of list.values()) if (!alike(change.before, change.after)) changes.push(change);
     for (const change of changes) {
       const wrong = unreadable(change);
       if (wrong) throw new EditError(`This can't be done: ${wrong}.`);
@@ -358,6 +377,10 @@ function alike(a: unknown, b: unknown): boolean {
   for (const key in y) if (x[key] === undefined && y[key] !== undefined) return false;
   return true;
 }
+
+const isMuch = (changes: readonly unknown[], lane: Lane): boolean => changes.length * 4 > lane.size;
+
+const laneOf = (doc: Document, trackId: string): Lane => doc.lanes.get(trackId) ?? Lane.empty;
 
 const KINDS: readonly Exclude<EntityKind, "piece">[] = ["track", "clip", "marker", "section", "bundle"];
 const SIDES = ["start", "end"] as const;

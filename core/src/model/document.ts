@@ -95,16 +95,15 @@ function withEntries<T>(map: ReadonlyMap<string, T>, entries: readonly (readonly
   return next;
 }
 
-const withIndexed = <T>(index: IdIndex<T>, entries: readonly (readonly [string, T | null])[]): IdIndex<T> =>
+const withIndexed = <T extends { readonly id: string }>(index: IdIndex<T>, entries: readonly (readonly [string, T | null])[]): IdIndex<T> =>
   entries.length === 0 ? index : index.with(entries);
 
 /** The document after some changes: what an edit, an undo and a step from another tab all come down to. */
 export function applyChanges(doc: Document, changes: readonly Change[]): Document {
   if (changes.length === 0) return doc;
-  const pick = <K extends EntityKind>(kind: K): [string, Entities[K] | null][] =>
-    changes.filter((c) => c.kind === kind).map((c) => [c.id, c.after as Entities[K] | null]);
-  const clips = pick("clip");
-  const tracks = pick("track");
+  const picked: { [K in EntityKind]: [string, Entities[K] | null][] } = { piece: [], track: [], clip: [], marker: [], section: [], bundle: [] };
+  for (const change of changes) (picked[change.kind] as [string, unknown][]).push([change.id, change.after]);
+  const { clip: clips, track: tracks } = picked;
   const removed = new Map<string, Clip[]>();
   const added = new Map<string, Clip[]>();
   const gather = (to: Map<string, Clip[]>, clip: Clip): void => {
@@ -132,13 +131,13 @@ export function applyChanges(doc: Document, changes: readonly Change[]): Documen
   }
   return {
     ...doc,
-    piece: pick("piece").at(-1)?.[1] ?? doc.piece,
+    piece: picked.piece.at(-1)?.[1] ?? doc.piece,
     tracks: withEntries(doc.tracks, tracks),
     lanes,
     clips: withIndexed(doc.clips, clips),
-    markers: withIndexed(doc.markers, pick("marker")),
-    sections: withIndexed(doc.sections, pick("section")),
-    bundles: withEntries(doc.bundles, pick("bundle")),
+    markers: withIndexed(doc.markers, picked.marker),
+    sections: withIndexed(doc.sections, picked.section),
+    bundles: withEntries(doc.bundles, picked.bundle),
   };
 }
 

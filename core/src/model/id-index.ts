@@ -1,4 +1,4 @@
-const BUCKETS = 1024;
+const BUCKETS = 4096;
 
 function hash(id: string): number {
   let h = 2166136261;
@@ -6,13 +6,18 @@ function hash(id: string): number {
   return (h ^ (h >>> 15)) & (BUCKETS - 1);
 }
 
+const placeOf = (bucket: readonly { readonly id: string }[], id: string): number => {
+  for (let i = 0; i < bucket.length; i++) if (bucket[i].id === id) return i;
+  return -1;
+};
+
 /**
- * An immutable map from id to value in which a change copies one small bucket, so that an edit among 20,000 clips touches a few.
+ * An immutable index of things by their id in which a change copies one small bucket, so that an edit among 20,000 clips touches a few.
  * Invariant: an id lies in the bucket of its hash only; a bucket is never changed once another index may hold it.
  */
-export class IdIndex<T> {
+export class IdIndex<T extends { readonly id: string }> {
   private constructor(
-    private readonly buckets: readonly (ReadonlyMap<string, T> | undefined)[],
+    private readonly buckets: readonly (readonly T[] | undefined)[],
     readonly size: number,
   ) {}
 
@@ -21,34 +26,41 @@ export class IdIndex<T> {
   }
 
   get(id: string): T | undefined {
-    return this.buckets[hash(id)]?.get(id);
+    const bucket = this.buckets[hash(id)];
+    if (bucket) for (let i = 0; i < bucket.length; i++) if (bucket[i].id === id) return bucket[i];
+    return undefined;
   }
 
   has(id: string): boolean {
-    return this.buckets[hash(id)]?.has(id) ?? false;
+    return this.get(id) !== undefined;
   }
 
   /** The index after setting (or, for null, removing) each id. */
   with(entries: Iterable<readonly [string, T | null]>): IdIndex<T> {
     const buckets = this.buckets.slice();
-    const fresh = new Set<number>();
+    const fresh = new Uint8Array(BUCKETS);
     let size = this.size;
     for (const [id, value] of entries) {
       const h = hash(id);
-      if (!fresh.has(h)) {
-        buckets[h] = new Map(buckets[h]);
-        fresh.add(h);
+      if (!fresh[h]) {
+        buckets[h] = buckets[h]?.slice() ?? [];
+        fresh[h] = 1;
       }
-      const bucket = buckets[h] as Map<string, T>;
-      const had = bucket.has(id);
-      if (value === null) bucket.delete(id);
-      else bucket.set(id, value);
-      size += Number(value !== null) - Number(had);
+      const bucket = buckets[h] as T[];
+      const at = placeOf(bucket, id);
+      if (value === null) {
+        if (at >= 0) bucket.splice(at, 1);
+        size -= Number(at >= 0);
+      } else if (at >= 0) bucket[at] = value;
+      else {
+        bucket.push(value);
+        size++;
+      }
     }
     return new IdIndex(buckets, size);
   }
 
   *values(): IterableIterator<T> {
-    for (const bucket of this.buckets) if (bucket) yield* bucket.values();
+    for (const bucket of this.buckets) if (bucket) yield* bucket;
   }
 }

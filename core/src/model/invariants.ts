@@ -2,8 +2,31 @@ import { isCutShort } from "../dsp/fades";
 import type { Document } from "./document";
 import { type Clip, clipEnd } from "./schema";
 
+export const NOTHING_WRONG: string[] = [];
+
+/** Whether a clip is one of the many with which nothing can be wrong that a closer look would find. */
+function isPlain(doc: Document, clip: Clip): boolean {
+  const source = doc.sources.get(clip.sourceId);
+  return (
+    source !== undefined &&
+    doc.tracks.has(clip.trackId) &&
+    Number.isSafeInteger(clip.start + clip.length) &&
+    clip.start >= 0 &&
+    clip.length >= 1 &&
+    clip.offset >= 0 &&
+    clip.offset + clip.length <= source.length &&
+    clip.sync === null &&
+    clip.fadeIn.length + clip.fadeOut.length <= clip.length &&
+    !clip.fadeIn.part &&
+    !clip.fadeOut.part &&
+    !clip.blend &&
+    !clip.channels
+  );
+}
+
 /** What is wrong with one clip of a document, in words; empty when nothing is. */
 export function clipProblems(doc: Document, clip: Clip): string[] {
+  if (isPlain(doc, clip)) return NOTHING_WRONG;
   const found: string[] = [];
   const say = (ok: boolean, what: string): void => {
     if (!ok) found.push(`${clip.name || clip.id}: ${what}`);

@@ -2,74 +2,118 @@ import { type Clip, clipEnd } from "./schema";
 
 const inOrder = (a: Clip, b: Clip): number => a.start - b.start || (a.id < b.id ? -1 : a.id > b.id ? 1 : 0);
 
-/** So many clips share one entry of `ends`. */
-const BLOCK = 64;
+/** A chunk is filled up to this when a lane is made, and parted when it grows past the most. */
+const FILLED = 64;
+const MOST = 128;
+
+/** A run of clips of a lane, in order, with what a look at the lane as a whole must know of it. Never empty, never changed. */
+interface Chunk {
+  readonly clips: readonly Clip[];
+  /** The latest end of its clips. */
+  readonly end: number;
+  readonly blends: boolean;
+  /** Whether one of its clips lies over another of them. */
+  readonly overlaps: boolean;
+}
+
+function chunkOf(clips: readonly Clip[]): Chunk {
+  let [end, blends, overlaps] = [0, false, false];
+  for (const clip of clips) {
+    if (clip.start < end) overlaps = true;
+    if (clip.blend) blends = true;
+    end = Math.max(end, clipEnd(clip));
+  }
+  return { clips, end, blends, overlaps };
+}
+
+/** Sorted clips in chunks. */
+function chunked(clips: readonly Clip[]): Chunk[] {
+  const chunks: Chunk[] = [];
+  for (let at = 0; at < clips.length; at += FILLED) chunks.push(chunkOf(clips.slice(at, at + FILLED)));
+  return chunks;
+}
 
 /**
- * The clips of one track. Invariant: sorted by start, then id. So that looking into one place costs as much whatever else lies on the
- * track, the latest end of each block of clips is kept beside them: a long clip is looked at only where its own block reaches.
+ * The clips of one track. Invariant: sorted by start, then id. They lie in chunks that lanes share, so that a change copies one of them
+ * and looks at a few dozen clips however many there are, and a long clip is looked at only where its own chunk reaches.
  */
 export class Lane {
-  private blocks: Float64Array | null = null;
+  private flat: readonly Clip[] | null = null;
 
-  private constructor(readonly clips: readonly Clip[]) {}
+  private constructor(private readonly chunks: readonly Chunk[]) {}
 
   static readonly empty = new Lane([]);
 
   static from(clips: readonly Clip[]): Lane {
-    return new Lane([...clips].sort(inOrder));
+    return new Lane(chunked([...clips].sort(inOrder)));
+  }
+
+  get size(): number {
+    return this.flat?.length ?? this.chunks.reduce((n, c) => n + c.clips.length, 0);
+  }
+
+  /** All clips in order. */
+  get clips(): readonly Clip[] {
+    this.flat ??= ([] as Clip[]).concat(...this.chunks.map((c) => c.clips));
+    return this.flat;
   }
 
   /** The lane without `removed` (clips of this lane) and with `added`. */
   with(removed: readonly Clip[], added: readonly Clip[]): Lane {
     if (removed.length + added.length > 16) {
       const gone = new Set(removed.map((c) => c.id));
-      return new Lane([...this.clips.filter((c) => !gone.has(c.id)), ...added].sort(inOrder));
+      return Lane.from([...this.clips.filter((c) => !gone.has(c.id)), ...added]);
     }
-    const clips = this.clips.slice();
-    const place = (clip: Clip): number => {
-      let low = 0;
-      let high = clips.length;
-      while (low < high) {
-        const middle = (low + high) >> 1;
-        if (inOrder(clips[middle], clip) < 0) low = middle + 1;
-        else high = middle;
+    const chunks = this.chunks.slice();
+    for (const clip of removed) {
+      const k = chunkFor(chunks, clip);
+      const clips = chunks[k].clips.slice();
+      clips.splice(placeIn(clips, clip), 1);
+      if (clips.length) chunks[k] = chunkOf(clips);
+      else chunks.splice(k, 1);
+    }
+    for (const clip of added) {
+      if (chunks.length === 0) {
+        chunks.push(chunkOf([clip]));
+        continue;
       }
-      return low;
-    };
-    for (const clip of removed) clips.splice(place(clip), 1);
-    for (const clip of added) clips.splice(place(clip), 0, clip);
-    return new Lane(clips);
+      const k = chunkFor(chunks, clip);
+      const clips = chunks[k].clips.slice();
+      clips.splice(placeIn(clips, clip), 0, clip);
+      if (clips.length > MOST) chunks.splice(k, 1, ...chunked(clips));
+      else chunks[k] = chunkOf(clips);
+    }
+    return new Lane(chunks);
   }
 
-  /** The latest end in each block of clips. */
-  private get ends(): Float64Array {
-    if (!this.blocks) {
-      const { clips } = this;
-      const ends = new Float64Array(Math.ceil(clips.length / BLOCK));
-      for (let i = 0; i < clips.length; i++) {
-        const end = clips[i].start + clips[i].length;
-        if (end > ends[(i / BLOCK) | 0]) ends[(i / BLOCK) | 0] = end;
-      }
-      this.blocks = ends;
-    }
-    return this.blocks;
+  /** Whether any clip takes over from another in a blend. */
+  get hasBlends(): boolean {
+    return this.chunks.some((c) => c.blends);
+  }
+
+  /** Whether any clip lies over another, blends among them. */
+  get hasOverlaps(): boolean {
+    let end = 0;
+    return this.chunks.some((c) => {
+      if (c.overlaps || c.clips[0].start < end) return true;
+      end = Math.max(end, c.end);
+      return false;
+    });
   }
 
   /** Where the last clip to end ends, in samples; 0 for an empty lane. */
   get end(): number {
-    let end = 0;
-    for (const e of this.ends) if (e > end) end = e;
-    return end;
+    return this.chunks.reduce((m, c) => Math.max(m, c.end), 0);
   }
 
   /** Index of the first clip that starts at or after a position. */
   firstFrom(position: number): number {
+    const { clips } = this;
     let low = 0;
-    let high = this.clips.length;
+    let high = clips.length;
     while (low < high) {
       const middle = (low + high) >> 1;
-      if (this.clips[middle].start < position) low = middle + 1;
+      if (clips[middle].start < position) low = middle + 1;
       else high = middle;
     }
     return low;
@@ -78,13 +122,38 @@ export class Lane {
   /** The clips that have a sample in [from, to), in order. */
   within(from: number, to: number): Clip[] {
     const found: Clip[] = [];
-    const { clips, ends } = this;
-    const stop = this.firstFrom(to);
-    for (let b = 0; b * BLOCK < stop; b++) {
-      if (ends[b] <= from) continue;
-      const last = Math.min(stop, (b + 1) * BLOCK);
-      for (let i = b * BLOCK; i < last; i++) if (clipEnd(clips[i]) > from) found.push(clips[i]);
+    for (const { clips, end } of this.chunks) {
+      if (clips[0].start >= to) break;
+      if (end <= from) continue;
+      for (const clip of clips) {
+        if (clip.start >= to) break;
+        if (clipEnd(clip) > from) found.push(clip);
+      }
     }
     return found;
   }
+}
+
+/** The chunk in which a clip lies, or belongs: the last whose first clip does not come after it. */
+function chunkFor(chunks: readonly Chunk[], clip: Clip): number {
+  let low = 0;
+  let high = chunks.length - 1;
+  while (low < high) {
+    const middle = (low + high + 1) >> 1;
+    if (inOrder(chunks[middle].clips[0], clip) <= 0) low = middle;
+    else high = middle - 1;
+  }
+  return low;
+}
+
+/** Index at which a clip lies, or belongs, in a run of clips. */
+function placeIn(clips: readonly Clip[], clip: Clip): number {
+  let low = 0;
+  let high = clips.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (inOrder(clips[middle], clip) < 0) low = middle + 1;
+    else high = middle;
+  }
+  return low;
 }
