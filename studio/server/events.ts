@@ -8,7 +8,9 @@ export type ProjectEvent =
   | { readonly type: "source"; readonly projectId: string; readonly sourceId: string; readonly status: string; readonly progress: number }
   | { readonly type: "export"; readonly projectId: string; readonly exportId: string; readonly status: string; readonly progress: number }
   | { readonly type: "print"; readonly projectId: string; readonly printId: string; readonly status: string; readonly progress: number }
-  | { readonly type: "project"; readonly projectId: string };
+  | { readonly type: "project"; readonly projectId: string }
+  /** For every project: something may have been missed. */
+  | { readonly type: "again" };
 
 const CHANNEL = "wet_thread";
 
@@ -20,15 +22,20 @@ export async function announce(on: Pick<Database, "execute">, event: ProjectEven
 type Listener = (event: ProjectEvent) => void;
 const place = globalThis as typeof globalThis & { wetThreadListeners?: Set<Listener> };
 
-async function listen(listeners: Set<Listener>): Promise<void> {
-  const client = new pg.Client({ connectionString: databaseUrl() });
-  const again = (): void => {
+/** Keeps one connection that listens. When it was lost and is there again, everybody is told: what happened meanwhile was not heard. */
+async function listen(listeners: Set<Listener>, again = false): Promise<void> {
+  const client = new pg.Client({ connectionString: databaseUrl(), keepAlive: true });
+  let lost = false;
+  const reconnect = (): void => {
+    if (lost) return;
+    lost = true;
     client.removeAllListeners();
     client.on("error", () => {});
     client.end().catch(() => {});
-    setTimeout(() => void listen(listeners), 1000);
+    setTimeout(() => void listen(listeners, true), 1000);
   };
-  client.on("error", again);
+  client.on("error", reconnect);
+  client.on("end", reconnect);
   client.on("notification", ({ payload }) => {
     if (!payload) return;
     const event = JSON.parse(payload) as ProjectEvent;
@@ -37,8 +44,9 @@ async function listen(listeners: Set<Listener>): Promise<void> {
   try {
     await client.connect();
     await client.query(`listen ${CHANNEL}`);
+    if (again) for (const listener of listeners) listener({ type: "again" });
   } catch {
-    again();
+    reconnect();
   }
 }
 

@@ -7,7 +7,7 @@ import { exportJobs } from "./db/schema";
 import { ApiError, notFound } from "./errors";
 import { newId } from "./ids";
 import { enqueue } from "./jobs/queue";
-import { loadVersion } from "./versions";
+import { loadVersion, loadVersionAt } from "./versions";
 
 export const ExportRequest = z.object({
   span: z
@@ -21,11 +21,18 @@ export const ExportRequest = z.object({
   channels: z.union([z.literal(1), z.literal(2)]).default(2),
   dither: z.boolean().default(true).describe("TPDF on the way to integers; samples that lie on a step already stay as they are"),
   seed: z.int().min(1).default(1).describe("of the dither"),
+  revision: z
+    .int()
+    .min(0)
+    .max(2 ** 31 - 1)
+    .optional()
+    .describe("the state of the version that is rendered; left out, the present one"),
 });
-export type ExportSpec = z.output<typeof ExportRequest>;
+export type ExportSpec = Omit<z.output<typeof ExportRequest>, "revision">;
 
-export async function startExport(versionId: string, request: ExportSpec) {
-  const { doc, name } = await loadVersion(versionId);
+/** Queues the rendering of a version as it is now, or was at a revision: what is edited afterwards does not count. */
+export async function startExport(versionId: string, { revision: asked, ...request }: z.output<typeof ExportRequest>) {
+  const { doc, name, revision } = await (asked === undefined ? loadVersion(versionId) : loadVersionAt(versionId, asked));
   const end = documentEnd(doc);
   if (!request.span && end === 0)
     throw new ApiError(422, "impossible", "There is nothing to export: the piece has no clips.", { path: "span", kept: "Nothing was changed." });
@@ -35,14 +42,21 @@ export async function startExport(versionId: string, request: ExportSpec) {
   const spec = { ...request, span: request.span ?? { start: 0, end } };
   const id = newId();
   await db().transaction(async (tx) => {
-    await tx.insert(exportJobs).values({ id, versionId, status: "queued", spec, name: `${name}.wav` });
+    await tx.insert(exportJobs).values({ id, versionId, status: "queued", revision, spec, name: `${name}.wav` });
     await enqueue(tx, "export", { exportId: id });
   });
-  return { id };
+  return { id, revision };
 }
 
 export async function getExport(id: string) {
   const [row] = await db().select().from(exportJobs).where(eq(exportJobs.id, id));
   if (!row) throw notFound("export", id);
   return row;
+}
+
+/** Calls an export off where it is under way, and takes it away with its bytes. */
+export async function removeExport(id: string): Promise<{ removed: true }> {
+  await getExport(id);
+  await db().delete(exportJobs).where(eq(exportJobs.id, id));
+  return { removed: true };
 }

@@ -1,5 +1,7 @@
 import { timingSafeEqual } from "node:crypto";
 import { EditError } from "@wet-thread/core/edit/errors";
+import { create as contentDisposition } from "content-disposition";
+import parseRange from "range-parser";
 import { z } from "zod";
 import { ApiError } from "./errors";
 
@@ -99,6 +101,8 @@ function checkOrigin(request: Request): void {
 }
 
 type Params = Record<string, string>;
+/** What no id holds and no database takes. */
+const UNREADABLE = /[\p{Cc}\p{Cs}]/u;
 
 /** Wraps a handler: checks who asks, awaits the parameters, answers plain values as JSON and every error in the API's form. */
 export function route(handler: (request: Request, params: Params) => Promise<unknown>, status = 200) {
@@ -106,7 +110,10 @@ export function route(handler: (request: Request, params: Params) => Promise<unk
     try {
       checkOrigin(request);
       checkSignIn(request);
-      const result = await handler(request, await context.params);
+      const params = await context.params;
+      for (const value of Object.values(params ?? {}))
+        if (UNREADABLE.test(value)) throw new ApiError(404, "not-found", "There is nothing of that name.");
+      const result = await handler(request, params);
       return result instanceof Response ? result : json(result, status);
     } catch (error) {
       return failure(error);
@@ -115,11 +122,28 @@ export function route(handler: (request: Request, params: Params) => Promise<unk
 }
 
 const MAX_JSON = 32 * 1024 * 1024;
+const tooLarge = (): ApiError =>
+  new ApiError(413, "too-large", `A request has at most ${MAX_JSON} bytes; send it in parts. Nothing was changed.`, {
+    path: "",
+    kept: "Nothing was changed.",
+  });
+
+/** The body as text, read no further than a request may be long. */
+async function textOf(request: Request): Promise<string> {
+  if (Number(request.headers.get("content-length") ?? 0) > MAX_JSON) throw tooLarge();
+  const pieces: Uint8Array[] = [];
+  let size = 0;
+  for await (const piece of (request.body ?? []) as unknown as AsyncIterable<Uint8Array>) {
+    size += piece.length;
+    if (size > MAX_JSON) throw tooLarge();
+    pieces.push(piece);
+  }
+  return Buffer.concat(pieces).toString("utf8");
+}
 
 /** The body as JSON of a schema. Throws ApiError 400 or 413, or ZodError. */
 export async function bodyOf<S extends z.ZodType>(request: Request, schema: S): Promise<z.output<S>> {
-  const text = await request.text();
-  if (text.length > MAX_JSON) throw new ApiError(413, "too-large", `A request of ${text.length} characters is too large; send it in parts.`);
+  const text = await textOf(request);
   let value: unknown;
   try {
     value = text === "" ? {} : JSON.parse(text);
@@ -161,17 +185,12 @@ export function ranged(
   read: (from: number, to: number) => AsyncIterable<Uint8Array>,
   headers: Record<string, string>,
 ): Response {
-  const range = request.headers.get("range");
+  const header = request.headers.get("range");
   let [from, to, status] = [0, size, 200];
-  if (range) {
-    const match = /^bytes=(\d*)-(\d*)$/.exec(range.trim());
-    if (match && (match[1] || match[2])) {
-      from = match[1] ? Number(match[1]) : Math.max(0, size - Number(match[2]));
-      to = match[1] && match[2] ? Math.min(size, Number(match[2]) + 1) : size;
-      if (from >= to || from >= size) return new Response(null, { status: 416, headers: { "content-range": `bytes */${size}` } });
-      status = 206;
-    }
-  }
+  const asked = header ? parseRange(size, header) : undefined;
+  if (asked === -1) return new Response(null, { status: 416, headers: { "content-range": `bytes */${size}` } });
+  // Of a malformed range, or several, all is sent: a server may.
+  if (Array.isArray(asked) && asked.type === "bytes" && asked.length === 1) [from, to, status] = [asked[0].start, asked[0].end + 1, 206];
   const pieces = read(from, to)[Symbol.asyncIterator]();
   const body = new ReadableStream<Uint8Array>({
     async pull(controller) {
@@ -195,7 +214,4 @@ export function ranged(
 }
 
 /** A file name for a download header: plain characters, and the full name as UTF-8. */
-export function attachment(name: string): string {
-  const plain = name.replace(/[^A-Za-z0-9 ._-]/g, "_");
-  return `attachment; filename="${plain}"; filename*=UTF-8''${encodeURIComponent(name).replace(/['()]/g, (c) => `%${c.charCodeAt(0).toString(16)}`)}`;
-}
+export const attachment = (name: string): string => contentDisposition(name);

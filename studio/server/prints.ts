@@ -1,5 +1,6 @@
 import { printPlan } from "@wet-thread/core/edit/clips/print";
-import { Id } from "@wet-thread/core/model/schema";
+import { leadsOf } from "@wet-thread/core/edit/links";
+import { Id, Name } from "@wet-thread/core/model/schema";
 import { and, eq, inArray } from "drizzle-orm";
 import { z } from "zod";
 import { db } from "./db/client";
@@ -11,16 +12,18 @@ import { loadVersion } from "./versions";
 
 export const PrintRequest = z.object({
   clipIds: z.array(Id).min(1, "Name at least one clip.").describe("the clips; those of each track go to one recording"),
-  name: z.string().max(200).optional().describe("of the new recordings; left out, the first clip's"),
+  name: Name.optional().describe("of the new recordings; left out, the first clip's"),
+  links: z.boolean().default(true).describe("whether clips that linked tracks bring in are printed too, each track's to a recording of its own"),
 });
 
 /** Starts printing clips to new recordings. Throws EditError when one is not there. */
-export async function startPrint(versionId: string, { clipIds, name }: z.output<typeof PrintRequest>) {
-  const { doc } = await loadVersion(versionId);
+export async function startPrint(versionId: string, { clipIds: named, name, links }: z.output<typeof PrintRequest>) {
+  const { doc, revision } = await loadVersion(versionId);
+  const clipIds = links ? [...named, ...leadsOf(doc, named).keys()] : named;
   const { parts } = printPlan(doc, clipIds);
   const id = newId();
   await db().transaction(async (tx) => {
-    await tx.insert(printJobs).values({ id, versionId, status: "queued", clipIds, name: name?.trim() || `${parts[0].name || "Clip"}, printed` });
+    await tx.insert(printJobs).values({ id, versionId, status: "queued", revision, clipIds, name: name || `${parts[0].name || "Clip"}, printed` });
     await enqueue(tx, "print", { printId: id });
   });
   return { id };

@@ -1,5 +1,7 @@
 import { NEW_PIECE, PIECE_ID } from "@wet-thread/core/model/document";
 import { Meter, Name, type Piece, Piece as PieceSchema, Tempo } from "@wet-thread/core/model/schema";
+import { MeterMap } from "@wet-thread/core/time/meter";
+import { TempoMap } from "@wet-thread/core/time/tempo";
 import { desc, eq, sql } from "drizzle-orm";
 import { z } from "zod";
 import { db } from "./db/client";
@@ -8,18 +10,35 @@ import { notFound } from "./errors";
 import { newId } from "./ids";
 
 const number = z.number();
-export const NewProject = z.object({
-  name: Name.refine((n) => n.length > 0, "A project needs a name."),
-  sampleRate: z.int().min(8000).max(192_000).default(48_000),
-  tempo: z.union([number.min(20).max(400), z.array(Tempo).min(1)]).optional(),
-  meter: z
-    .union([z.string().regex(/^\d{1,2}\/\d{1,2}$/, "A meter is written like 4/4."), Meter.omit({ tick: true }), z.array(Meter).min(1)])
-    .optional(),
-  frameRate: PieceSchema.shape.frameRate.optional(),
-  version: Name.optional().describe("name of the first version"),
-});
+export const NewProject = z
+  .object({
+    name: Name.refine((n) => n.length > 0, "A project needs a name."),
+    sampleRate: z.int().min(8000).max(192_000).default(48_000),
+    tempo: z.union([number.min(20).max(400), z.array(Tempo).min(1)]).optional(),
+    meter: z
+      .union([z.string().regex(/^\d{1,2}\/\d{1,2}$/, "A meter is written like 4/4."), Meter.omit({ tick: true }), z.array(Meter).min(1)])
+      .optional(),
+    frameRate: PieceSchema.shape.frameRate.optional(),
+    version: Name.optional().describe("name of the first version"),
+  })
+  .superRefine((p, context) => {
+    // Maps that no edit could work with must never come to be.
+    try {
+      const { tempo, meter } = piece(p);
+      new TempoMap(tempo, p.sampleRate);
+      new MeterMap(meter);
+    } catch (error) {
+      context.addIssue({ code: "custom", message: (error as Error).message, path: [Array.isArray(p.tempo) ? "tempo" : "meter"] });
+    }
+  });
 
-function piece(p: z.infer<typeof NewProject>): Piece {
+interface NewMaps {
+  readonly tempo?: number | readonly z.infer<typeof Tempo>[];
+  readonly meter?: string | { readonly numerator: number; readonly denominator: number } | readonly z.infer<typeof Meter>[];
+  readonly frameRate?: string;
+}
+
+function piece(p: NewMaps): Piece {
   const tempo = p.tempo === undefined ? NEW_PIECE.tempo : typeof p.tempo === "number" ? [{ tick: 0, bpm: p.tempo }] : p.tempo;
   const [numerator, denominator] = typeof p.meter === "string" ? p.meter.split("/").map(Number) : [4, 4];
   const meter = Array.isArray(p.meter)
@@ -75,6 +94,13 @@ export async function firstVersion(projectId: string): Promise<string | undefine
     .limit(1)
     .catch(() => []);
   return row?.id;
+}
+
+/** The name of a project. Throws ApiError 404. */
+export async function getProjectName(id: string): Promise<string> {
+  const [project] = await db().select({ name: projects.name }).from(projects).where(eq(projects.id, id));
+  if (!project) throw notFound("project", id);
+  return project.name;
 }
 
 export async function getProject(id: string) {

@@ -54,6 +54,7 @@ export async function receiveSource(projectId: string, name: string, body: Reada
   try {
     let head: Uint8Array = new Uint8Array(0);
     let known = false;
+    let alive = Date.now();
     if (body) {
       for await (const piece of body as unknown as AsyncIterable<Uint8Array>) {
         if (!known) {
@@ -63,6 +64,10 @@ export async function receiveSource(projectId: string, name: string, body: Reada
             throw new MediaError("This file is not audio of a kind that is read here (WAV, Broadcast WAV, RF64).", "unknown");
         }
         await writer.write(piece);
+        if (Date.now() - alive > ALIVE_MS) {
+          alive = Date.now();
+          await db().update(sources).set({ aliveAt: sql`now()` }).where(eq(sources.id, id));
+        }
         if (writer.size > mostBytes()) throw new ApiError(413, "too-large", `The file is larger than ${mostBytes()} bytes. Nothing was kept of it.`);
       }
     }
@@ -92,6 +97,10 @@ export async function receiveSource(projectId: string, name: string, body: Reada
 const inUse = sql`exists (select 1 from entities e join versions v on v.id = e.version_id
   where v.project_id = sources.project_id and e.kind = 'clip' and e.data->>'sourceId' = sources.id)`;
 
+/** Whether a step of any version names a recording: undo may bring a clip of it back. */
+const inHistory = sql`exists (select 1 from steps s join versions v on v.id = s.version_id
+  where v.project_id = sources.project_id and position(sources.id in s.changes::text) > 0)`;
+
 export const UnusedChange = z.object({ restore: z.array(z.string()).optional() });
 
 /** Takes the recordings that no clip uses out of the project's list, or puts such ones back. Their sound is kept. Returns their ids. */
@@ -119,24 +128,61 @@ const KEPT_DAYS = 30;
 export async function purgeRemoved(days = KEPT_DAYS): Promise<number> {
   const gone = await db()
     .delete(sources)
-    .where(
-      and(
-        sql`${sources.removedAt} < now() - make_interval(days => ${days})`,
-        sql`not ${inUse}`,
-        sql`not exists (select 1 from steps s join versions v on v.id = s.version_id
-          where v.project_id = sources.project_id and position(sources.id in s.changes::text) > 0)`,
-      ),
-    )
+    .where(and(sql`${sources.removedAt} < now() - make_interval(days => ${days})`, sql`not ${inUse}`, sql`not ${inHistory}`))
     .returning({ id: sources.id });
   return gone.length;
 }
 
-/** Stops an import and takes the recording away; one that a clip uses is kept. */
-export async function removeSource(id: string): Promise<{ removed: true }> {
+/**
+ * Stops an import and takes the recording away. One that a clip uses is kept; one that only the history names leaves the list, and its sound
+ * stays, so that undo can bring it back. Whoever lays a clip of it meanwhile holds its row, so that both can't be done at once.
+ */
+export async function removeSource(id: string): Promise<{ removed: true; kept: boolean }> {
+  const { projectId, kept } = await db().transaction(async (tx) => {
+    const [source] = await tx.select().from(sources).where(eq(sources.id, id)).for("update");
+    if (!source) throw notFound("recording", id);
+    const [named] = await tx
+      .select({ used: sql<boolean>`${inUse}`, history: sql<boolean>`${inHistory}` })
+      .from(sources)
+      .where(eq(sources.id, id));
+    if (named.used) throw new ApiError(409, "in-use", "A clip uses this recording. Nothing was changed.");
+    if (named.history) await tx.update(sources).set({ removedAt: sql`now()` }).where(eq(sources.id, id));
+    else await tx.delete(sources).where(eq(sources.id, id));
+    return { projectId: source.projectId, kept: named.history };
+  });
+  await announce(db(), { type: "source", projectId, sourceId: id, status: "removed", progress: 0 });
+  return { removed: true, kept };
+}
+
+/** Reads a recording anew whose import failed; its bytes are there. */
+export async function retrySource(id: string) {
   const source = await getSource(id);
-  const used = await db().execute(sql`select 1 from entities where kind = 'clip' and data->>'sourceId' = ${source.id} limit 1`);
-  if (used.rows.length) throw new ApiError(409, "in-use", "A clip uses this recording. Nothing was changed.");
-  await db().delete(sources).where(eq(sources.id, id));
-  await announce(db(), { type: "source", projectId: source.projectId, sourceId: id, status: "removed", progress: 0 });
-  return { removed: true };
+  if (source.status !== "failed" || source.bytes === 0)
+    throw new ApiError(409, "not-failed", "Only a recording whose import failed can be read anew. Nothing was changed.");
+  await db().transaction(async (tx) => {
+    await tx.update(sources).set({ status: "queued", progress: 0, error: null }).where(eq(sources.id, id));
+    await enqueue(tx, "import", { sourceId: id });
+    await announce(tx, { type: "source", projectId: source.projectId, sourceId: id, status: "queued", progress: 0 });
+  });
+  return getSource(id);
+}
+
+/** An upload from which nothing has come for so long has ended, whoever received it. */
+const SILENT_SECONDS = 30;
+const ALIVE_MS = 5000;
+
+/** Takes away what is left of uploads whose server died in the midst. */
+export async function dropBrokenUploads(): Promise<void> {
+  const gone = await db()
+    .delete(sources)
+    .where(
+      and(
+        eq(sources.status, "receiving"),
+        sql`${sources.aliveAt} < now() - make_interval(secs => ${SILENT_SECONDS})`,
+        // A print writes its recordings itself, and is looked after as a job.
+        sql`not exists (select 1 from prints p where p.status in ('queued', 'rendering') and p.source_ids ? sources.id)`,
+      ),
+    )
+    .returning({ id: sources.id, projectId: sources.projectId });
+  for (const { id, projectId } of gone) await announce(db(), { type: "source", projectId, sourceId: id, status: "removed", progress: 0 });
 }

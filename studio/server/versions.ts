@@ -1,14 +1,17 @@
-import { applyEdits, type Edit, newKey } from "@wet-thread/core/edit/registry";
+import { EditError } from "@wet-thread/core/edit/errors";
+import { applyEditsInTurns, type Edit, newKey } from "@wet-thread/core/edit/registry";
 import { invertStored, type StoredChange, storedChanges, wholeChanges } from "@wet-thread/core/edit/stored-change";
 import { summaryOf } from "@wet-thread/core/edit/summary";
-import { applyChanges, type Change, type Document, dataOf, documentFrom } from "@wet-thread/core/model/document";
-import { type SourceInfo, VersionData } from "@wet-thread/core/model/schema";
-import { and, asc, desc, eq, gt, sql } from "drizzle-orm";
+import { applyChanges, type Change, type Document, dataOf, documentFrom, type Entities, type EntityKind } from "@wet-thread/core/model/document";
+import { NewId, nameOf, type SourceInfo } from "@wet-thread/core/model/schema";
+import { and, asc, desc, eq, gt, gte, inArray, lte, sql } from "drizzle-orm";
+import { LRUCache } from "lru-cache";
 import { z } from "zod";
 import { type Database, db } from "./db/client";
 import { entities, projects, sources, steps, versions } from "./db/schema";
 import { ApiError, notFound } from "./errors";
 import { announce } from "./events";
+import { readVersion, type Unread } from "./read-version";
 
 type Transaction = Parameters<Parameters<Database["transaction"]>[0]>[0];
 type Reader = Database | Transaction;
@@ -20,19 +23,18 @@ export interface LoadedVersion {
   readonly name: string;
   readonly revision: number;
   readonly doc: Document;
+  /** What is kept of it that could not be read: it is left out of the document. */
+  readonly unread: readonly Unread[];
 }
 
-/** Documents in memory: a shortcut only, used when its revision is the database's. */
-const kept = new Map<string, { revision: number; doc: Document }>();
-const MOST_KEPT = 8;
+/** Documents in memory: a shortcut only, used when its revision is the database's. Bounded by the clips in them, some hundred bytes each. */
+const kept = new LRUCache<string, { revision: number; doc: Document; unread: readonly Unread[] }>({
+  maxSize: 400_000,
+  sizeCalculation: ({ doc }) => doc.clips.size + doc.markers.size + 100,
+});
 
-function keep(id: string, revision: number, doc: Document): void {
-  kept.delete(id);
-  kept.set(id, { revision, doc });
-  for (const old of kept.keys()) {
-    if (kept.size <= MOST_KEPT) break;
-    kept.delete(old);
-  }
+function keep(id: string, revision: number, doc: Document, unread: readonly Unread[]): void {
+  kept.set(id, { revision, doc, unread });
 }
 
 async function sourcesOf(on: Reader, projectId: string): Promise<ReadonlyMap<string, SourceInfo>> {
@@ -49,22 +51,13 @@ async function load(on: Reader, id: string, lock = false): Promise<LoadedVersion
   if (!row) throw notFound("version", id);
   const known = await sourcesOf(on, row.projectId);
   const cached = kept.get(id);
-  if (cached?.revision === row.revision) return { ...row, doc: { ...cached.doc, sources: known } };
+  if (cached?.revision === row.revision) return { ...row, doc: { ...cached.doc, sources: known }, unread: cached.unread };
   const [project] = await on.select().from(projects).where(eq(projects.id, row.projectId));
-  const things = await on.select({ kind: entities.kind, data: entities.data }).from(entities).where(eq(entities.versionId, id));
-  const of = (kind: string): unknown[] => things.filter((t) => t.kind === kind).map((t) => t.data);
-  const data = VersionData.parse({
-    sampleRate: project.sampleRate,
-    piece: of("piece")[0],
-    tracks: of("track"),
-    clips: of("clip"),
-    markers: of("marker"),
-    sections: of("section"),
-    bundles: of("bundle"),
-  });
+  const things = await on.select({ kind: entities.kind, id: entities.id, data: entities.data }).from(entities).where(eq(entities.versionId, id));
+  const { data, unread } = readVersion(project.sampleRate, things);
   const doc = documentFrom(data, known);
-  keep(id, row.revision, doc);
-  return { ...row, doc };
+  keep(id, row.revision, doc, unread);
+  return { ...row, doc, unread };
 }
 
 /** A version in one consistent look, even while edits come in. */
@@ -72,7 +65,7 @@ export function loadVersion(id: string): Promise<LoadedVersion> {
   return db().transaction((tx) => load(tx, id), { isolationLevel: "repeatable read", accessMode: "read only" });
 }
 
-export function versionJson({ id, projectId, name, revision, doc }: LoadedVersion) {
+export function versionJson({ id, projectId, name, revision, doc, unread }: LoadedVersion) {
   const { piece, ...rest } = dataOf(doc);
   return {
     id,
@@ -86,12 +79,34 @@ export function versionJson({ id, projectId, name, revision, doc }: LoadedVersio
     markers: rest.markers,
     sections: rest.sections,
     bundles: rest.bundles,
+    // Said only where there is something to say.
+    ...(unread.length > 0 && { unread: unread.map(({ kind, id, why }) => ({ kind, id, why })) }),
   };
 }
 
+/** The version as it was at a revision. Throws ApiError 409 for one that does not exist yet. */
+export function loadVersionAt(id: string, revision: number): Promise<LoadedVersion> {
+  return db().transaction(
+    async (tx) => {
+      const now = await load(tx, id);
+      if (revision === now.revision) return now;
+      if (revision > now.revision) await checkRevision(tx, now, revision);
+      const later = await missedSteps(tx, id, revision);
+      let { doc } = now;
+      for (const step of later.reverse()) doc = applyChanges(doc, wholeChanges(doc, invertStored(step.changes), lookUpIn(now.unread)));
+      return { ...now, revision, doc };
+    },
+    { isolationLevel: "repeatable read", accessMode: "read only" },
+  );
+}
+
+/** Finds what a document does not hold because it could not be read. */
+const lookUpIn = (unread: readonly Unread[]) => (kind: EntityKind, id: string) =>
+  (unread.find((u) => u.kind === kind && u.id === id)?.data as Entities[EntityKind] | undefined) ?? null;
+
 async function missedSteps(on: Reader, id: string, revision: number) {
   return on
-    .select({ revision: steps.revision, kind: steps.kind, name: steps.name, changes: steps.changes })
+    .select({ revision: steps.revision, kind: steps.kind, name: steps.name, key: steps.key, changes: steps.changes })
     .from(steps)
     .where(and(eq(steps.versionId, id), gt(steps.revision, revision)))
     .orderBy(asc(steps.revision));
@@ -113,6 +128,22 @@ async function checkRevision(tx: Transaction, version: LoadedVersion, revision: 
   );
 }
 
+/**
+ * Keeps the recordings that clips come to use from being removed until this is through; what is gone already can't be used any more.
+ * Throws EditError.
+ */
+async function holdSources(tx: Transaction, changes: readonly Change[]): Promise<void> {
+  const used = new Set<string>();
+  for (const c of changes) if (c.kind === "clip" && c.after && c.after.sourceId !== c.before?.sourceId) used.add(c.after.sourceId);
+  if (used.size === 0) return;
+  const rows = await tx
+    .select({ id: sources.id })
+    .from(sources)
+    .where(inArray(sources.id, [...used]))
+    .for("share");
+  if (rows.length < used.size) throw new EditError("A recording that this needs has been removed for good.", "sourceId");
+}
+
 /** Writes a step and what it changed, all in the caller's transaction. */
 async function commit(
   tx: Transaction,
@@ -120,6 +151,7 @@ async function commit(
   after: Document,
   step: { kind: "edit" | "undo" | "redo"; name: string; edits: Edit[]; changes: Change[]; target?: number; key?: string },
 ): Promise<number> {
+  await holdSources(tx, step.changes);
   const revision = version.revision + 1;
   const [changes, summary] = [storedChanges(step.changes), summaryOf(version.doc, after, step.changes)];
   await tx.insert(steps).values({ versionId: version.id, revision, state: "done", ...step, changes, size: changes.length, summary });
@@ -142,21 +174,36 @@ async function commit(
   return revision;
 }
 
+/** A step's name is cut to fit: a step is never lost for its name. */
+const StepName = z
+  .string()
+  .max(10_000)
+  .transform((s) => nameOf(s.replace(/\p{Cc}/gu, " ")));
+
 export const EditRequest = z.object({
   revision: z.int().min(0),
   edits: z
     .array(z.looseObject({ type: z.string() }))
     .min(1, "Send at least one edit.")
     .max(20_000),
-  name: z.string().max(200).optional(),
-  key: z.string().min(4).max(80).optional().describe("sent again with the same key, a step is not done twice"),
+  name: StepName.optional(),
+  key: NewId.min(4).optional().describe("sent again with the same key, a step is not done twice"),
 });
 
 export interface StepResult {
   readonly revision: number;
   readonly name: string;
   readonly changes: StoredChange[];
+  /** What was left undone though the rest was done, in words. */
+  readonly notes?: readonly string[];
 }
+
+/** Lets others have their turn. */
+const pause = (): Promise<void> => new Promise((go) => setImmediate(go));
+
+/** Edits as they are kept: their parameters have been checked, but text in them is kept as it was sent. */
+const keptEdits = (edits: Edit[]): Edit[] =>
+  JSON.parse(JSON.stringify(edits), (_, v) => (typeof v === "string" ? v.replace(/\p{Cc}/gu, " ").replace(/\p{Cs}/gu, "\ufffd") : v));
 
 /** Applies edits as one step. Throws ApiError 409 with the missing steps when the caller is behind, EditError when impossible. */
 export async function editVersion(id: string, request: z.infer<typeof EditRequest>): Promise<StepResult> {
@@ -169,21 +216,27 @@ export async function editVersion(id: string, request: z.infer<typeof EditReques
           .from(steps)
           .where(and(eq(steps.versionId, id), eq(steps.key, request.key)))
       : [];
-    if (again) return { revision: again.revision, name: again.name, changes: again.changes, doc: null };
+    if (again) return { revision: again.revision, name: again.name, changes: again.changes, notes: [], version: null };
     await checkRevision(tx, version, request.revision);
-    const outcome = applyEdits(version.doc, edits);
-    const name = request.name ?? outcome.name;
-    if (outcome.changes.length === 0) return { revision: version.revision, name, changes: [], doc: version.doc };
+    const outcome = await applyEditsInTurns(version.doc, edits, pause);
+    const { notes } = outcome;
+    const name = request.name || outcome.name;
+    if (outcome.changes.length === 0) return { revision: version.revision, name, changes: [], notes, version };
     await tx
       .update(steps)
       .set({ state: "dropped" })
       .where(and(eq(steps.versionId, id), eq(steps.kind, "edit"), eq(steps.state, "undone")));
-    const revision = await commit(tx, version, outcome.doc, { kind: "edit", name, edits, changes: outcome.changes, key: request.key });
-    return { revision, name, changes: storedChanges(outcome.changes), doc: outcome.doc };
+    const step = { kind: "edit" as const, name, edits: keptEdits(edits), changes: outcome.changes, key: request.key };
+    const revision = await commit(tx, version, outcome.doc, step);
+    return { revision, name, changes: storedChanges(outcome.changes), notes, version: { ...version, doc: outcome.doc } };
   });
-  if (result.doc) keep(id, result.revision, result.doc);
-  return { revision: result.revision, name: result.name, changes: result.changes };
+  if (result.version) keep(id, result.revision, result.version.doc, stillUnread(result.version.unread, result.changes));
+  return { revision: result.revision, name: result.name, changes: result.changes, ...(result.notes.length > 0 && { notes: result.notes }) };
 }
+
+/** What a step did not put right. */
+const stillUnread = (unread: readonly Unread[], changes: readonly StoredChange[]): readonly Unread[] =>
+  unread.length === 0 ? unread : unread.filter((u) => !changes.some((c) => c.kind === u.kind && c.id === u.id));
 
 export const BackRequest = z.object({
   revision: z.int().min(0).optional(),
@@ -191,39 +244,44 @@ export const BackRequest = z.object({
   to: z.int().min(0).optional(),
 });
 
-/** Takes the last done edit back, or does the last undone one again; with `to`, all steps on the way there. */
+/**
+ * Takes the last done edit back, or does the last undone one again; with `to`, all steps on the way there, as one step: what they come to
+ * together is worked out at once, so that a jump through thousands costs little more than what it changes.
+ */
 export async function stepBack(id: string, direction: "undo" | "redo", request: z.infer<typeof BackRequest>): Promise<StepResult> {
+  const [from, to] = direction === "undo" ? (["done", "undone"] as const) : (["undone", "done"] as const);
   const result = await db().transaction(async (tx) => {
-    let version = await load(tx, id, true);
+    const version = await load(tx, id, true);
     if (request.revision !== undefined) await checkRevision(tx, version, request.revision);
-    const all: StoredChange[] = [];
-    let name = "";
-    for (;;) {
-      const [target] = await tx
-        .select()
-        .from(steps)
-        .where(and(eq(steps.versionId, id), eq(steps.kind, "edit"), eq(steps.state, direction === "undo" ? "done" : "undone")))
-        .orderBy(direction === "undo" ? desc(steps.revision) : asc(steps.revision))
-        .limit(1);
-      const beyond = target && request.to !== undefined && (direction === "undo" ? target.revision <= request.to : target.revision > request.to);
-      if (!target || beyond) break;
-      name = target.name;
-      const stored = direction === "undo" ? invertStored(target.changes) : target.changes;
-      const changes = wholeChanges(version.doc, stored);
-      const doc = applyChanges(version.doc, changes);
-      await tx
-        .update(steps)
-        .set({ state: direction === "undo" ? "undone" : "done" })
-        .where(and(eq(steps.versionId, id), eq(steps.revision, target.revision)));
-      const revision = await commit(tx, version, doc, { kind: direction, name, edits: [], changes, target: target.revision });
-      version = { ...version, revision, doc };
-      all.push(...stored);
-      if (request.to === undefined) break;
-    }
-    if (!name) throw new ApiError(422, `nothing-to-${direction}`, `There is nothing to ${direction}.`, { path: "", kept: "Nothing was changed." });
-    return { revision: version.revision, name, changes: all, doc: version.doc };
+    const order = direction === "undo" ? desc(steps.revision) : asc(steps.revision);
+    const beyond = request.to === undefined ? undefined : direction === "undo" ? gt(steps.revision, request.to) : lte(steps.revision, request.to);
+    const query = tx
+      .select({ revision: steps.revision, name: steps.name, changes: steps.changes })
+      .from(steps)
+      .where(and(eq(steps.versionId, id), eq(steps.kind, "edit"), eq(steps.state, from), beyond))
+      .orderBy(order);
+    const targets = await (request.to === undefined ? query.limit(1) : query);
+    const last = targets.at(-1);
+    if (!last) throw new ApiError(422, `nothing-to-${direction}`, `There is nothing to ${direction}.`, { path: "", kept: "Nothing was changed." });
+    const stored = targets.flatMap((t) => (direction === "undo" ? invertStored(t.changes) : t.changes));
+    const changes = wholeChanges(version.doc, stored, lookUpIn(version.unread));
+    const doc = applyChanges(version.doc, changes);
+    await tx
+      .update(steps)
+      .set({ state: to })
+      .where(
+        and(
+          eq(steps.versionId, id),
+          eq(steps.kind, "edit"),
+          eq(steps.state, from),
+          direction === "undo" ? gte(steps.revision, last.revision) : lte(steps.revision, last.revision),
+        ),
+      );
+    const { name } = last;
+    const revision = await commit(tx, version, doc, { kind: direction, name, edits: [], changes, target: last.revision });
+    return { revision, name, changes: storedChanges(changes), doc, unread: version.unread };
   });
-  keep(id, result.revision, result.doc);
+  keep(id, result.revision, result.doc, stillUnread(result.unread, result.changes));
   return { revision: result.revision, name: result.name, changes: result.changes };
 }
 

@@ -24,8 +24,10 @@ export async function ask<T>(path: string, init: RequestInit & { json?: unknown 
   } catch {
     throw new ServerError(0, "The server does not answer.", {});
   }
-  const body = (await answer.json().catch(() => ({}))) as Record<string, unknown>;
-  if (!answer.ok) throw new ServerError(answer.status, String(body.message ?? `The server answered ${answer.status}.`), body);
+  const body = (await answer.json().catch(() => null)) as Record<string, unknown> | null;
+  // A proxy's page, or an answer that broke off: as if nobody had answered.
+  if (answer.ok && body === null) throw new ServerError(502, "The server's answer could not be read.", {});
+  if (!answer.ok) throw new ServerError(answer.status, String(body?.message ?? `The server answered ${answer.status}.`), body ?? {});
   return body as T;
 }
 

@@ -1,5 +1,5 @@
 import { applyEdits, type Edit } from "@wet-thread/core/edit/registry";
-import { dataOf, documentFrom, NEW_PIECE } from "@wet-thread/core/model/document";
+import { applyChanges, type Change, dataOf, documentFrom, invertChanges, NEW_PIECE } from "@wet-thread/core/model/document";
 import { toast } from "sonner";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { Session, type VersionAnswer } from "./session";
@@ -7,10 +7,15 @@ import { Session, type VersionAnswer } from "./session";
 /** A server in a few lines: it keeps the order, and can be away. */
 class Server {
   doc = documentFrom({ sampleRate: 48_000, piece: { ...NEW_PIECE }, tracks: [], clips: [], markers: [], sections: [] }, new Map());
-  steps: { revision: number; kind: "edit"; name: string; key?: string; changes: unknown[] }[] = [];
+  steps: { revision: number; kind: "edit" | "undo"; name: string; key?: string; changes: unknown[] }[] = [];
+  readonly undone = new Set<number>();
   away = false;
   /** Does a step but loses the answer. */
   deaf = false;
+  /** Fails at steps of this name. */
+  fails = "";
+  /** Does a step, and answers only when this is settled. */
+  slow: Promise<void> | null = null;
 
   do(edits: Edit[], name: string, key?: string) {
     const again = key && this.steps.find((s) => s.key === key);
@@ -37,12 +42,24 @@ class Server {
     if (path.includes("/history")) return json({ steps: [], earlier: 0 });
     if (path.includes("/steps?after="))
       return json({ revision: this.steps.length, steps: this.steps.filter((s) => s.revision > Number(path.split("=")[1])) });
+    if (path.endsWith("/undo")) {
+      const last = this.steps.findLast((s) => s.kind === "edit" && !this.undone.has(s.revision));
+      if (!last) return json({ error: "nothing-to-undo", message: "There is nothing to undo." }, 422);
+      this.undone.add(last.revision);
+      const changes = invertChanges(last.changes as Change[]);
+      this.doc = applyChanges(this.doc, changes);
+      const step = { revision: this.steps.length + 1, kind: "undo" as const, name: last.name, changes };
+      this.steps.push(step);
+      return json(step);
+    }
     if (path.endsWith("/edits")) {
       const { revision, edits, name, key } = JSON.parse(String(init?.body));
       const known = this.steps.some((s) => s.key === key);
       if (!known && revision !== this.steps.length)
         return json({ error: "behind", message: "behind", revision: this.steps.length, steps: this.steps.filter((s) => s.revision > revision) }, 409);
+      if (this.fails && name === this.fails) return json({ error: "unexpected", message: "Something went wrong." }, 500);
       const step = this.do(edits, name, key);
+      await this.slow;
       if (this.deaf) {
         this.deaf = false;
         throw new TypeError("connection reset");
@@ -61,7 +78,14 @@ const addTrack = (id: string): Edit => ({ type: "add-track", id });
 const order = (s: Session) => s.doc.piece.trackOrder;
 const saved = (s: Session) => vi.waitFor(() => expect(s.store.getState().save).toBe("saved"), { timeout: 8000, interval: 5 });
 
+/** The page's event streams; `tell` says that a revision has come to be. */
+const streams: { onmessage: ((e: { data: string }) => void) | null }[] = [];
+const tell = (revision: number) => {
+  for (const s of streams) s.onmessage?.({ data: JSON.stringify({ type: "step", projectId: "p", versionId: "v", revision }) });
+};
+
 beforeEach(() => {
+  streams.length = 0;
   server = new Server();
   localStorage.clear();
   told.mockClear();
@@ -70,6 +94,10 @@ beforeEach(() => {
   vi.stubGlobal(
     "EventSource",
     class {
+      onmessage: ((e: { data: string }) => void) | null = null;
+      constructor() {
+        streams.push(this);
+      }
       close() {}
     },
   );
@@ -177,6 +205,97 @@ describe("a session", () => {
     s.store.setState({ history: [{ revision: 1, name: "Add track", state: "done", at: "", size: 1, summary: null }] });
     s.goTo(1);
     await vi.waitFor(() => expect(gone).toEqual(["redo 1"]));
+    s.close();
+  });
+  it("misses nothing that is told while its own step is on its way", async () => {
+    const s = await Session.open("p");
+    let answer = (): void => {};
+    server.slow = new Promise((done) => {
+      answer = done;
+    });
+    s.edit([addTrack("mine")]);
+    await vi.waitFor(() => expect(server.steps).toHaveLength(1));
+    server.do([addTrack("theirs")], "theirs");
+    tell(2);
+    // What others did is shown before the answer to the own step has come, and the own one only once.
+    await vi.waitFor(() => expect(order(s)).toEqual(["mine", "theirs"]));
+    answer();
+    server.slow = null;
+    await saved(s);
+    expect(order(s)).toEqual(["mine", "theirs"]);
+    expect(s.store.getState().revision).toBe(2);
+    expect(told).not.toHaveBeenCalled();
+    s.close();
+  });
+  it("puts a step aside at which the server fails each time, and sends the others", async () => {
+    const s = await Session.open("p");
+    server.fails = "Bad";
+    s.edit([addTrack("bad")], "Bad");
+    s.edit([addTrack("good")]);
+    await saved(s);
+    expect(order(s)).toEqual(["good"]);
+    expect(s.store.getState().aside.map((a) => a.name)).toEqual(["Bad"]);
+    server.fails = "";
+    const said = wrong.mock.calls.at(-1)?.[1] as unknown as { action: { onClick(): void } } | undefined;
+    said?.action.onClick();
+    await vi.waitFor(() => expect(dataOf(server.doc).piece.trackOrder).toEqual(["good", "bad"]));
+    await saved(s);
+    expect(s.store.getState().aside).toEqual([]);
+    expect(dataOf(s.doc)).toEqual(dataOf(server.doc));
+    s.close();
+  });
+  it("takes a step back that was on its way when the line broke, also where the server had it", async () => {
+    const s = await Session.open("p");
+    server.deaf = true;
+    s.edit([addTrack("a")]);
+    await vi.waitFor(() => expect(s.store.getState().save).toBe("waiting"));
+    server.away = true;
+    s.back("undo");
+    expect(order(s)).toEqual([]);
+    server.away = false;
+    tell(1);
+    await vi.waitFor(() => expect(server.doc.piece.trackOrder).toEqual([]));
+    await vi.waitFor(() => expect(s.store.getState().revision).toBe(2));
+    expect(order(s)).toEqual([]);
+    s.close();
+  });
+  it("goes on after an error that nobody foresaw", async () => {
+    const s = await Session.open("p");
+    const said = vi.spyOn(console, "error").mockImplementation(() => {});
+    s.edit([addTrack("a")]);
+    await saved(s);
+    const { answer } = server;
+    server.answer = async () => new Response("no JSON at all", { status: 200 });
+    s.back("undo");
+    await vi.waitFor(() => expect(wrong).toHaveBeenCalled());
+    server.answer = answer;
+    s.back("undo");
+    await vi.waitFor(() => expect(server.doc.piece.trackOrder).toEqual([]));
+    s.close();
+    said.mockRestore();
+  });
+  it("opens with a browser's store that is full, or has an entry cut off, and says so", async () => {
+    localStorage.setItem("wet-thread unsent v old", '[{"key":"abcd","na');
+    const store = localStorage;
+    const full = {
+      get length() {
+        return store.length;
+      },
+      key: (i: number) => store.key(i),
+      getItem: (k: string) => store.getItem(k),
+      removeItem: (k: string) => store.removeItem(k),
+      setItem: () => {
+        throw new DOMException("full", "QuotaExceededError");
+      },
+    };
+    vi.stubGlobal("localStorage", full);
+    const warned = vi.spyOn(toast, "warning");
+    const s = await Session.open("p");
+    expect(wrong.mock.calls.flat().join()).toMatch(/could not be read/);
+    s.edit([addTrack("a")]);
+    await saved(s);
+    expect(warned.mock.calls[0][0]).toMatch(/not kept on this computer/);
+    expect(server.doc.piece.trackOrder).toEqual(["a"]);
     s.close();
   });
   it("refuses an impossible edit and changes nothing", async () => {

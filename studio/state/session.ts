@@ -1,15 +1,17 @@
 import { EditError } from "@wet-thread/core/edit/errors";
 import { applyEdits, type Edit, newKey, type Outcome } from "@wet-thread/core/edit/registry";
-import { type StoredChange, wholeChanges } from "@wet-thread/core/edit/stored-change";
 import type { StepSummary } from "@wet-thread/core/edit/summary";
-import { applyChanges, type Document, documentFrom } from "@wet-thread/core/model/document";
+import { type Document, documentFrom } from "@wet-thread/core/model/document";
 import type { SourceInfo, VersionData } from "@wet-thread/core/model/schema";
 import { toast } from "sonner";
 import { createStore, useStore } from "zustand";
 import { ask, type ProjectRow, ServerError, type SourceRow } from "./api";
+import { Following, type ServerStep } from "./following";
+import { type LiveEvent, listenLive } from "./live";
 import { edited } from "./modes";
+import { refusedByLock, tellAdopted, tellAside, tellLost, tellMissed, tellNotKept, tellRefused, tellUnread, tellUnreadable } from "./notices";
+import { Outbox } from "./outbox";
 import { Unsent, type UnsentStep } from "./unsent";
-import { view } from "./view";
 
 export interface HistoryRow {
   readonly revision: number;
@@ -19,16 +21,6 @@ export interface HistoryRow {
   readonly size: number;
   /** Null for steps of an older release. */
   readonly summary: StepSummary | null;
-}
-
-interface StepResult {
-  readonly revision: number;
-  readonly name: string;
-  readonly changes: StoredChange[];
-}
-
-interface MissedStep extends StepResult {
-  readonly kind: "edit" | "undo" | "redo";
 }
 
 export type SaveState = "saved" | "saving" | "waiting";
@@ -45,33 +37,22 @@ export interface SessionState {
   /** How many steps lie before those of `history`. */
   readonly earlier: number;
   readonly unsent: readonly UnsentStep[];
+  /** Steps at which the server failed each time: not saved, not lost. */
+  readonly aside: readonly UnsentStep[];
   readonly save: SaveState;
   readonly savedAt: Date | null;
 }
 
-export type VersionAnswer = Omit<VersionData, "piece"> & VersionData["piece"] & { id: string; projectId: string; name: string; revision: number };
+export type VersionAnswer = Omit<VersionData, "piece"> &
+  VersionData["piece"] & { id: string; projectId: string; name: string; revision: number } & {
+    /** What of it could not be read. */
+    unread?: readonly { kind: string; id: string; why: string }[];
+  };
 
 /** Steps that the history lists until all are asked for. */
 const LISTED_STEPS = 100;
-const RETRY_MS = [300, 600, 1200, 2500, 5000];
-
-/** True, having said so, while the view is locked. */
-function refusedByLock(): boolean {
-  const { locked } = view();
-  if (locked) toast("The view is locked, so nothing was changed. Lift the lock to edit.", { id: "lock" });
-  return locked;
-}
-
 const infoOf = (rows: Iterable<SourceRow>): ReadonlyMap<string, SourceInfo> =>
   new Map([...rows].filter((s) => s.status === "ready").map((s) => [s.id, { id: s.id, name: s.name, length: s.length, channels: s.channels }]));
-
-const MOST_NAMED = 3;
-/** Steps that came from elsewhere, by name. */
-function came(steps: readonly MissedStep[]): string {
-  const names = steps.slice(0, MOST_NAMED).map((s) => `${s.kind === "undo" ? "undoing " : s.kind === "redo" ? "redoing " : ""}“${s.name}”`);
-  const more = steps.length - names.length;
-  return `${names.join(", ")}${more > 0 ? ` and ${more} more` : ""} came`;
-}
 
 const sameInfo = (a: ReadonlyMap<string, SourceInfo>, b: ReadonlyMap<string, SourceInfo>): boolean =>
   a.size === b.size &&
@@ -81,64 +62,73 @@ const sameInfo = (a: ReadonlyMap<string, SourceInfo>, b: ReadonlyMap<string, Sou
   });
 
 /**
- * One open version. Edits apply at once here and go to the server in order; the server's order is the truth. A step whose sending fails
- * stays in the tab, and is sent again under the same key, so that it is never done twice.
+ * One open version: what is drawn and heard. Edits apply at once here and are sent in order (`Outbox`); what the server has is followed
+ * (`Following`), and this tab's own unsent steps are laid on top of it again.
  */
 export class Session {
   readonly store;
-  /** The version as the server has it at `revision`. */
-  private base: Document;
-  private readonly unsent: Unsent;
+  private readonly following: Following;
+  private readonly outbox: Outbox;
+  private readonly kept: Unsent;
   private queue: Promise<unknown> = Promise.resolve();
-  private sending = false;
-  private events: EventSource | null = null;
-  private closed = false;
+  private stopListening = (): void => {};
 
   private constructor(project: ProjectRow, version: VersionAnswer) {
-    const { id, projectId: _, name, revision, tracks, clips, markers, sections, bundles, sampleRate, ...piece } = version;
-    this.base = documentFrom({ sampleRate, piece, tracks, clips, markers, sections, bundles }, infoOf(project.sources));
-    this.unsent = new Unsent(id);
+    const { id, projectId: _, name, revision, tracks, clips, markers, sections, bundles, sampleRate, unread: __, ...piece } = version;
+    const doc = documentFrom({ sampleRate, piece, tracks, clips, markers, sections, bundles }, infoOf(project.sources));
+    this.kept = new Unsent(id);
     this.store = createStore<SessionState>(() => ({
       project,
       versionId: id,
       versionName: name,
       revision,
-      doc: this.base,
+      doc,
       sources: new Map(project.sources.map((s) => [s.id, s])),
       history: [],
       earlier: 0,
       unsent: [],
+      aside: [],
       save: "saved",
       savedAt: null,
     }));
+    this.following = new Following(id, doc, revision, (steps) => this.came(steps));
+    this.outbox = new Outbox(id, this.following, {
+      changed: (steps, save, how) => this.outboxChanged(steps, save, how),
+      refused: (step, why) => tellRefused(step.name, why),
+      aside: (step, why) => this.putAside(step, why),
+    });
   }
 
   /** Opens a version, with what this or an earlier tab could not send any more. */
   static async open(projectId: string, versionId?: string): Promise<Session> {
     const project = await ask<ProjectRow>(`/api/projects/${projectId}`);
-    const chosen = versionId ?? project.versions[0].id;
-    const session = new Session(project, await ask<VersionAnswer>(`/api/versions/${chosen}`));
-    const left = await session.unsent.adopt();
-    if (left.length) {
+    const version = await ask<VersionAnswer>(`/api/versions/${versionId ?? project.versions[0].id}`);
+    const session = new Session(project, version);
+    if (version.unread?.length) tellUnread(version.unread);
+    const { steps, broken } = await session.kept.adopt();
+    if (broken) tellUnreadable();
+    if (steps.length) {
+      tellAdopted(steps.length);
       // They are sent before they are shown: the server may have taken some of them already, its answer lost with the tab.
-      session.store.setState({ unsent: left, save: "saving" });
-      toast.info(
-        `${left.length === 1 ? "One step" : `${left.length} steps`} that had not been sent ${left.length === 1 ? "is" : "are"} back and will be sent now.`,
-      );
+      session.adopted = new Set(steps.map((s) => s.key));
+      session.outbox.add(steps, false);
     }
     void session.refreshHistory();
-    session.listen();
-    void session.send();
+    session.stopListening = listenLive(projectId, (event) => session.hear(event));
     return session;
   }
+
+  /** Keys of steps of an earlier tab that have not been laid on what is shown. */
+  private adopted: ReadonlySet<string> = new Set();
 
   get doc(): Document {
     return this.store.getState().doc;
   }
 
   close(): void {
-    this.closed = true;
-    this.events?.close();
+    this.following.close();
+    this.outbox.close();
+    this.stopListening();
   }
 
   /**
@@ -150,12 +140,10 @@ export class Session {
     const keyed = edits.map((e) => ({ ...edited(e, this.doc.sampleRate), ...e, key: e.key ?? newKey() }));
     try {
       const outcome = applyEdits(this.doc, keyed);
+      for (const note of outcome.notes) toast.info(note, { duration: 8000 });
       if (outcome.changes.length === 0) return outcome;
-      const step: UnsentStep = { key: newKey(), name: name ?? outcome.name, edits: keyed };
-      const unsent = [...this.store.getState().unsent, step];
-      this.unsent.save(unsent);
-      this.store.setState((s) => ({ doc: outcome.doc, unsent, save: s.save === "waiting" ? "waiting" : "saving" }));
-      void this.send();
+      this.store.setState({ doc: outcome.doc });
+      this.outbox.add([{ key: newKey(), name: name ?? outcome.name, edits: keyed }], this.store.getState().save === "waiting");
       return outcome;
     } catch (error) {
       if (!(error instanceof EditError)) throw error;
@@ -164,13 +152,48 @@ export class Session {
     }
   }
 
+  private outboxChanged(unsent: readonly UnsentStep[], save: SaveState, how: "added" | "taken" | "given up" | null): void {
+    const before = this.store.getState();
+    for (const { key } of unsent) this.sent.add(key);
+    // Those put aside are kept like those that wait: neither is saved on the server.
+    if (how && !this.kept.save([...before.aside, ...unsent])) tellNotKept();
+    this.store.setState({
+      unsent,
+      save,
+      revision: this.following.revision,
+      ...(save === "saved" && before.save !== "saved" && { savedAt: new Date() }),
+    });
+    // What the server has taken is drawn already; only steps of an earlier tab were not.
+    if (how === "given up" || (how === "taken" && before.unsent.some((s) => this.adopted.has(s.key) && !unsent.includes(s)))) this.replay();
+    if (unsent.length === 0 && this.doc !== this.following.doc) this.store.setState({ doc: this.following.doc });
+    if (how === "taken" || how === "given up") void this.refreshHistory();
+  }
+
+  private putAside(step: UnsentStep, why: string): void {
+    const aside = [...this.store.getState().aside, step];
+    this.store.setState({ aside });
+    this.kept.save([...aside, ...this.outbox.steps]);
+    const leave = (): void => {
+      const rest = this.store.getState().aside.filter((s) => s !== step);
+      this.store.setState({ aside: rest });
+      this.kept.save([...rest, ...this.outbox.steps]);
+    };
+    const again = (): void => {
+      leave();
+      this.outbox.add([step], false);
+      this.replay();
+    };
+    tellAside(step, why, again, leave);
+  }
+
   /** Undo and redo go by the server's history; steps on their way are waited for. `to` names the edit to go back or forward to. */
   back(direction: "undo" | "redo", to?: number): void {
     if (refusedByLock()) return;
     const { unsent, save } = this.store.getState();
-    if (direction === "undo" && to === undefined && unsent.length > 0 && save === "waiting") {
+    const last = unsent.at(-1);
+    if (direction === "undo" && to === undefined && last && save === "waiting") {
       // The server is away: an unsent step can still be taken back here.
-      this.drop([unsent.at(-1) as UnsentStep]);
+      this.outbox.withdraw(last);
       return;
     }
     this.inTurn(() => this.askBack(direction, to));
@@ -186,29 +209,50 @@ export class Session {
     });
   }
 
-  /** After what was begun before and all steps have been sent; says what goes wrong. */
+  /** After what was begun before and all steps have been sent; says what goes wrong. Whatever does, what is begun later has its turn. */
   private inTurn(work: () => Promise<void>): void {
     this.queue = this.queue.then(async () => {
-      await this.send();
       try {
+        await this.outbox.send();
         await work();
       } catch (error) {
-        if (error instanceof ServerError) toast.error(error.message, { id: "history" });
-        else throw error;
+        if (!(error instanceof ServerError)) console.error(error);
+        const message = error instanceof ServerError ? error.message : "Something went wrong in this page. Nothing was changed.";
+        toast.error(message, { id: "history" });
       }
     });
   }
 
   private async askBack(direction: "undo" | "redo", to?: number): Promise<void> {
-    const result = await ask<StepResult>(`/api/versions/${this.store.getState().versionId}/${direction}`, { json: { to } });
-    await this.catchUp(result.revision);
+    const { versionId } = this.store.getState();
+    const result = await ask<{ revision: number; name: string }>(`/api/versions/${versionId}/${direction}`, { json: { to } });
+    await this.following.reach(result.revision);
     toast(`${direction === "undo" ? "Undone" : "Done again"}: ${result.name}`, { id: "history", duration: 1600 });
   }
 
-  private replay(steps: readonly UnsentStep[]): Document {
-    let doc = this.base;
+  /** Steps came from the server: this tab's own unsent ones go on top again, as far as they still fit. */
+  private came(steps: readonly ServerStep[]): void {
+    const foreign = steps.filter((s) => s.key === null || !this.sent.has(s.key));
+    const withdrawn = this.outbox.have(steps);
+    const waiting = this.outbox.steps.length;
+    this.store.setState({ revision: this.following.revision });
+    const kept = this.replay();
+    // A step that no longer fits has said so itself.
+    if (waiting > 0 && foreign.length > 0) tellMissed(foreign, kept);
+    // The server had it after all, its answer lost: it is taken back there too.
+    if (withdrawn.length && withdrawn.at(-1) === steps.at(-1)) this.inTurn(() => this.askBack("undo"));
+    void this.refreshHistory();
+  }
+
+  /** Keys of all that this tab has sent: what comes back of it is no news. */
+  private readonly sent = new Set<string>();
+
+  /** Lays the unsent steps on what the server has; those that no longer fit are told and dropped. Returns how many are left. */
+  private replay(): number {
+    let { doc } = this.following;
     const lost: { step: UnsentStep; why: string }[] = [];
-    for (const step of steps) {
+    for (const step of this.outbox.steps) {
+      if (this.adopted.has(step.key)) continue;
       try {
         doc = applyEdits(doc, step.edits).doc;
       } catch (error) {
@@ -216,121 +260,22 @@ export class Session {
         lost.push({ step, why: error.message });
       }
     }
-    if (lost.length) {
-      const kept = steps.filter((s) => !lost.some((l) => l.step === s));
-      this.unsent.save(kept);
-      this.store.setState({ unsent: kept });
-      for (const { step, why } of lost) {
-        toast.error(`“${step.name}” no longer fits after changes made elsewhere: ${why}`, {
-          duration: 12_000,
-          description: "Everything else is kept.",
-        });
-      }
-    }
-    return doc;
+    this.store.setState({ doc });
+    for (const { step, why } of lost) tellLost(step.name, why);
+    if (lost.length) this.outbox.drop(lost.map((l) => l.step));
+    return this.outbox.steps.length;
   }
-
-  private drop(steps: readonly UnsentStep[]): void {
-    const unsent = this.store.getState().unsent.filter((s) => !steps.includes(s));
-    this.unsent.save(unsent);
-    this.store.setState({ unsent });
-    this.store.setState({ doc: this.replay(unsent) });
-  }
-
-  private advance(revision: number, changes: readonly StoredChange[]): void {
-    this.base = applyChanges(this.base, wholeChanges(this.base, changes));
-    this.store.setState({ revision });
-  }
-
-  private applyMissed(steps: readonly MissedStep[]): void {
-    const { revision } = this.store.getState();
-    const news = steps.filter((s) => s.revision > revision);
-    if (news.length === 0) return;
-    for (const step of news) this.advance(step.revision, step.changes);
-    const { unsent } = this.store.getState();
-    this.store.setState({ doc: this.replay(unsent) });
-    // Whoever is in the midst of something is told that the piece changed beneath it; a step that no longer fits has said so itself.
-    if (unsent.length > 0) {
-      const kept = this.store.getState().unsent.length;
-      toast.info(`${came(news)} from elsewhere meanwhile.`, {
-        id: "missed",
-        description: kept === 0 ? undefined : kept === 1 ? "Your own step goes on top." : `Your own ${kept} steps go on top.`,
-        duration: 6000,
-      });
-    }
-    void this.refreshHistory();
-  }
-
-  /** Fetches and applies what happened up to a revision. */
-  private async catchUp(to: number): Promise<void> {
-    const { revision, versionId } = this.store.getState();
-    if (to <= revision) return;
-    const { steps } = await ask<{ steps: MissedStep[] }>(`/api/versions/${versionId}/steps?after=${revision}`);
-    this.applyMissed(steps);
-  }
-
-  /** Sends what is unsent, in order, until nothing is left or the server is away; then tries again later. */
-  private async send(): Promise<void> {
-    if (this.sending) return this.sent;
-    this.sending = true;
-    this.sent = this.sendAll().finally(() => {
-      this.sending = false;
-    });
-    return this.sent;
-  }
-  private sent: Promise<void> = Promise.resolve();
 
   /** Waits until every step has reached the server. */
   settled(): Promise<void> {
-    return this.send();
+    return this.outbox.send();
   }
 
-  /** The server has this step: it is no longer this tab's to send. */
-  private taken(step: UnsentStep): void {
-    const rest = this.store.getState().unsent.filter((s) => s !== step);
-    this.unsent.save(rest);
-    this.store.setState({ unsent: rest });
-  }
-
-  private async sendAll(): Promise<void> {
-    let tries = 0;
-    while (!this.closed) {
-      const { unsent, revision, versionId } = this.store.getState();
-      const step = unsent[0];
-      if (!step) break;
-      try {
-        const result = await ask<StepResult>(`/api/versions/${versionId}/edits`, {
-          json: { revision, edits: step.edits, name: step.name, key: step.key },
-        });
-        tries = 0;
-        if (result.revision > this.store.getState().revision) {
-          if (result.revision === this.store.getState().revision + 1) {
-            this.advance(result.revision, result.changes);
-            this.taken(step);
-          } else {
-            // The server had taken it already, after others' steps: it comes with them, and is not laid on top once more.
-            this.taken(step);
-            await this.catchUp(result.revision);
-          }
-        } else this.taken(step);
-        const rest = this.store.getState().unsent;
-        if (rest.length === 0) this.store.setState({ doc: this.base, save: "saved", savedAt: new Date() });
-      } catch (error) {
-        if (!(error instanceof ServerError)) throw error;
-        if (error.status === 409 && Array.isArray(error.body.steps) && error.body.error === "behind") {
-          this.applyMissed(error.body.steps as MissedStep[]);
-        } else if (error.passing || error.status >= 500) {
-          this.store.setState({ save: "waiting" });
-          await new Promise((wake) => setTimeout(wake, RETRY_MS[Math.min(tries++, RETRY_MS.length - 1)]));
-        } else {
-          toast.error(`“${step.name}” was refused: ${error.message}`, { duration: 12_000 });
-          this.drop([step]);
-        }
-      }
-    }
-    if (this.store.getState().unsent.length === 0 && this.store.getState().save !== "saved")
-      this.store.setState({ save: "saved", savedAt: new Date() });
-    void this.refreshHistory();
+  private hear(event: LiveEvent): void {
+    const { versionId } = this.store.getState();
+    if (event.type === "again") this.following.seen();
+    if (event.type === "step" && event.versionId === versionId) this.following.seen(event.revision);
+    if (event.type === "source" || event.type === "again") void this.refreshSources();
   }
 
   private allHistory = false;
@@ -361,22 +306,6 @@ export class Session {
     this.store.setState({ history: steps, earlier });
   }
 
-  private listen(): void {
-    const { project, versionId } = this.store.getState();
-    this.events = new EventSource(`/api/projects/${project.id}/events`);
-    // After a break in the line something may have been missed.
-    this.events.onopen = () => {
-      void this.catchUp(Number.POSITIVE_INFINITY).catch(() => {});
-      void this.refreshSources();
-    };
-    this.events.onmessage = ({ data }) => {
-      const event = JSON.parse(data) as { type: string; versionId?: string; revision?: number };
-      if (event.type === "source") void this.refreshSources();
-      if (event.type === "step" && event.versionId === versionId && !this.sending)
-        this.queue = this.queue.then(() => this.catchUp(event.revision ?? 0).catch(() => {}));
-    };
-  }
-
   private sourcesDue = false;
   async refreshSources(): Promise<void> {
     if (this.sourcesDue) return;
@@ -388,8 +317,8 @@ export class Session {
       this.store.setState({ project, sources: new Map(project.sources.map((r) => [r.id, r])) });
       const known = infoOf(project.sources);
       // The same recordings are no news: engine and seam check would take the whole piece anew.
-      if (sameInfo(known, this.base.sources)) return;
-      this.base = { ...this.base, sources: known };
+      if (sameInfo(known, this.following.doc.sources)) return;
+      this.following.doc = { ...this.following.doc, sources: known };
       this.store.setState((s) => ({ doc: { ...s.doc, sources: known } }));
     } catch (error) {
       if (!(error instanceof ServerError)) throw error;

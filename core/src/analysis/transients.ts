@@ -104,6 +104,17 @@ export class OnsetFinder {
   }
 }
 
+/** Hits of several channels this close together are one, where the first of them begins. */
+const ONE_HIT_SECONDS = 0.02;
+
+/** The hits of a recording from those of its channels: one that only a single channel has counts like any other. */
+export function hitsOfChannels(channels: readonly (readonly number[])[], sampleRate: number): number[] {
+  const apart = ONE_HIT_SECONDS * sampleRate;
+  const hits: number[] = [];
+  for (const at of channels.flat().sort((a, b) => a - b)) if (hits.length === 0 || at - hits[hits.length - 1] > apart) hits.push(at);
+  return hits;
+}
+
 /**
  * The sample at which a hit begins, within the samples around an onset hop: the first that reaches a quarter of the attack's peak,
  * taken back to where the signal last was no louder than before the hit.

@@ -17,6 +17,12 @@ export const panGains = (pan: number): { left: number; right: number } => ({ lef
 /** Whether a track is heard, given its own mute and everybody's solo. */
 export const isAudible = (track: Track, anySolo: boolean): boolean => !track.mute && (!anySolo || track.solo);
 
+/** Whether some track's solo silences the others: tracks that are named for a render are heard whatever is soloed. */
+export function soloCounts(doc: Document, named?: ReadonlySet<string>): boolean {
+  if (!named) for (const track of doc.tracks.values()) if (track.solo) return true;
+  return false;
+}
+
 /** Places in the kernels' memory, each of one block: the mix, a track's bus, a clip's samples, and tracks that wait to be mixed together. */
 const PLACES = { mixLeft: 0, mixRight: BLOCK, busLeft: 2 * BLOCK, busRight: 3 * BLOCK, clip: 4 * BLOCK, clipRight: 5 * BLOCK, waiting: 6 * BLOCK };
 /** As many tracks of one channel are mixed in one pass. */
@@ -56,8 +62,7 @@ export class Renderer {
     this.peaks.clear();
     const { floats } = this.kernels;
     const { tracks, lanes, piece } = this.doc;
-    let anySolo = false;
-    for (const track of tracks.values()) anySolo ||= track.solo;
+    const anySolo = soloCounts(this.doc, this.options.tracks);
     for (let done = 0; done < count; done += BLOCK) {
       const n = Math.min(BLOCK, count - done);
       floats.fill(0, PLACES.mixLeft, PLACES.mixRight + BLOCK);
@@ -263,8 +268,7 @@ function overlapSpans(doc: Document, right: Clip): SourceSpan[] {
 /** The stretches of recordings that rendering [from, to) reads: the one answer to what must be at hand for it, whoever renders. */
 export function spansNeeded(doc: Document, from: number, to: number, tracks?: ReadonlySet<string>): SourceSpan[] {
   const spans: SourceSpan[] = [];
-  let anySolo = false;
-  for (const track of doc.tracks.values()) anySolo ||= track.solo;
+  const anySolo = soloCounts(doc, tracks);
   for (const [id, lane] of doc.lanes) {
     if (tracks && !tracks.has(id)) continue;
     const track = doc.tracks.get(id);

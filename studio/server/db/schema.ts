@@ -94,6 +94,8 @@ export const sources = pgTable(
     layout: jsonb("layout").$type<FileLayout>(),
     /** Samples at the project's rate at which a hit begins. */
     transients: jsonb("transients").$type<number[]>().notNull().default([]),
+    /** While it is received: when bytes last came. */
+    aliveAt: timestamp("alive_at", { withTimezone: true }).notNull().defaultNow(),
     /** Taken out of the list while nothing used it; the recording itself stays as long as a step may bring back a clip of it. */
     removedAt: timestamp("removed_at", { withTimezone: true }),
     createdAt: created(),
@@ -140,6 +142,8 @@ export const exportJobs = pgTable("exports", {
   status: text("status").$type<"queued" | "rendering" | "ready" | "failed">().notNull(),
   progress: real("progress").notNull().default(0),
   error: text("error"),
+  /** The state of the version that it is of. */
+  revision: integer("revision").notNull().default(0),
   spec: jsonb("spec").notNull(),
   name: text("name").notNull(),
   bytes: bigint("bytes", { mode: "number" }).notNull().default(0),
@@ -167,6 +171,8 @@ export const printJobs = pgTable("prints", {
   status: text("status").$type<"queued" | "rendering" | "ready" | "failed">().notNull(),
   progress: real("progress").notNull().default(0),
   error: text("error"),
+  /** The state of the version that it is of. */
+  revision: integer("revision").notNull().default(0),
   clipIds: jsonb("clip_ids").$type<string[]>().notNull(),
   name: text("name").notNull(),
   sourceIds: jsonb("source_ids").$type<string[]>().notNull().default([]),

@@ -5,22 +5,22 @@ import { exportBytes, exportJobs, versions } from "../db/schema";
 import { announce } from "../events";
 import type { ExportSpec } from "../exports";
 import { exportWriter } from "../store";
-import { loadVersion } from "../versions";
-import { rendered } from "./rendering";
+import { loadVersionAt } from "../versions";
+import { rendered, SoundMissing } from "./rendering";
 
 const ENCODINGS: Record<ExportSpec["encoding"], ExportEncoding> = { pcm16: "i16", pcm24: "i24", float32: "f32" };
 
-/** Renders a version, as it is when the job starts, to a file. Run again after a crash it starts anew. */
+/** Renders a version, as it was when the export was asked for, to a file. Run again after a crash it starts anew. */
 export async function runExport({ exportId }: { exportId: string }): Promise<void> {
   const [job] = await db().select().from(exportJobs).where(eq(exportJobs.id, exportId));
-  if (!job || job.status === "ready") return;
+  if (!job || job.status === "ready" || job.status === "failed") return;
   const spec = job.spec as ExportSpec & { span: { start: number; end: number } };
   const [{ projectId }] = await db().select({ projectId: versions.projectId }).from(versions).where(eq(versions.id, job.versionId));
   const tell = (status: "rendering" | "ready" | "failed", progress: number) =>
     announce(db(), { type: "export", projectId, exportId, status, progress });
   await db().delete(exportBytes).where(eq(exportBytes.exportId, exportId));
   await db().update(exportJobs).set({ status: "rendering", progress: 0 }).where(eq(exportJobs.id, exportId));
-  const { doc } = await loadVersion(job.versionId);
+  const { doc } = await loadVersionAt(job.versionId, job.revision);
   const { start, end } = spec.span;
   const tracks = spec.tracks ? new Set(spec.tracks) : undefined;
   const encoding = ENCODINGS[spec.encoding];
@@ -43,6 +43,10 @@ export async function runExport({ exportId }: { exportId: string }): Promise<voi
     // Every chunk of WAV is padded to an even size.
     if (writer.size % 2) await writer.write(new Uint8Array(1));
     await writer.finish();
+  } catch (error) {
+    if (!(error instanceof SoundMissing)) throw error;
+    await db().update(exportJobs).set({ status: "failed", error: error.message }).where(eq(exportJobs.id, exportId));
+    return void (await tell("failed", 0));
   } finally {
     await writer.abort();
   }

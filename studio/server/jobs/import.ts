@@ -1,5 +1,5 @@
 import { CHUNK } from "@wet-thread/core/analysis/peaks";
-import { OnsetFinder } from "@wet-thread/core/analysis/transients";
+import { hitsOfChannels, OnsetFinder } from "@wet-thread/core/analysis/transients";
 import { Resampler } from "@wet-thread/core/dsp/resampler";
 import { MediaError } from "@wet-thread/core/media/source";
 import { decodeFrames, openWav } from "@wet-thread/core/media/wav/reader";
@@ -66,7 +66,7 @@ export async function importSource({ sourceId }: { sourceId: string }): Promise<
     const fillers = Array.from({ length: info.channels }, (_, c) => new ChunkFiller(into, c));
     const resamplers = asIs ? null : fillers.map(() => new Resampler(info.sampleRate, source.sampleRate));
     const framesARead = Math.floor(READ / info.frameBytes);
-    const onsets = new OnsetFinder(source.sampleRate);
+    const onsets = fillers.map(() => new OnsetFinder(source.sampleRate));
     const planes = fillers.map(() => new Float32Array(framesARead));
     const read = (frame: number) =>
       bytes.read(info.dataOffset + frame * info.frameBytes, Math.min(framesARead, Math.max(0, info.frames - frame)) * info.frameBytes);
@@ -87,7 +87,9 @@ export async function importSource({ sourceId }: { sourceId: string }): Promise<
       for (let c = 0; c < fillers.length; c++) {
         const samples = planes[c].subarray(0, n);
         const ready = resamplers ? resamplers[c].push(samples) : samples;
-        if (c === 0) onsets.push(ready);
+        if (resamplers && !ready.every(Number.isFinite))
+          throw new MediaError("The file has samples so large that they can't be converted to the project's rate.", "broken");
+        onsets[c].push(ready);
         await fillers[c].push(ready);
       }
       if (Date.now() - told > 250) {
@@ -100,12 +102,15 @@ export async function importSource({ sourceId }: { sourceId: string }): Promise<
     }
     for (let c = 0; c < fillers.length; c++) {
       const rest = resamplers?.[c].finish();
-      if (rest && c === 0) onsets.push(rest);
+      if (rest) onsets[c].push(rest);
       if (rest) await fillers[c].push(rest);
       await fillers[c].flush();
     }
     await into.end();
-    const transients = onsets.finish();
+    const transients = hitsOfChannels(
+      onsets.map((o) => o.finish()),
+      source.sampleRate,
+    );
     const { sampleRate: _, ...layout } = info;
     await db()
       .update(sources)

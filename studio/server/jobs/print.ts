@@ -9,9 +9,9 @@ import { ApiError } from "../errors";
 import { announce } from "../events";
 import { newId } from "../ids";
 import { sourceWriter } from "../store";
-import { editVersion, loadVersion } from "../versions";
+import { editVersion, loadVersion, loadVersionAt } from "../versions";
 import { importSource } from "./import";
-import { rendered } from "./rendering";
+import { rendered, SoundMissing } from "./rendering";
 
 /** Renders one track's clips into a new recording's bytes, as 32-bit float, and takes it in like any other; false when it was called off. */
 async function printPart(doc: Document, part: PrintPart, sourceId: string, progress: (done: number) => Promise<boolean>): Promise<boolean> {
@@ -65,7 +65,7 @@ export async function runPrint({ printId }: { printId: string }): Promise<void> 
   if (through) return void (await tell("ready", 1));
   // What a killed run left behind is not used by any clip.
   if (job.sourceIds.length) await db().delete(sources).where(inArray(sources.id, job.sourceIds));
-  const before = await loadVersion(job.versionId);
+  const before = await loadVersionAt(job.versionId, job.revision);
   const { doc, parts } = printPlan(before.doc, job.clipIds);
   const total = parts.reduce((sum, p) => sum + p.length, 0);
   const sourceIds = parts.map(() => newId());
@@ -77,7 +77,14 @@ export async function runPrint({ printId }: { printId: string }): Promise<void> 
     await db()
       .insert(sources)
       .values({ id: sourceIds[i], projectId, name, status: "receiving", sampleRate, originalRate: sampleRate, channels: part.channels });
-    const whole = await printPart(doc, part, sourceIds[i], (done) => tell("rendering", (finished + done) / total));
+    let whole: boolean;
+    try {
+      whole = await printPart(doc, part, sourceIds[i], (done) => tell("rendering", (finished + done) / total));
+    } catch (error) {
+      if (!(error instanceof SoundMissing)) throw error;
+      await db().delete(sources).where(inArray(sources.id, sourceIds));
+      return void (await tell("failed", 0, { error: error.message }));
+    }
     finished += part.length;
     if (whole && (await tell("rendering", finished / total))) continue;
     await db().delete(sources).where(inArray(sources.id, sourceIds));

@@ -1,6 +1,6 @@
 import type { Document } from "@wet-thread/core/model/document";
 import type { SourceSpan } from "@wet-thread/core/render/reader";
-import { Renderer, spansNeeded } from "@wet-thread/core/render/renderer";
+import { isAudible, Renderer, soloCounts, spansNeeded } from "@wet-thread/core/render/renderer";
 import { StoredReader } from "../samples";
 
 /** Frames rendered in one go. */
@@ -17,8 +17,27 @@ export interface Rendered {
   readonly count: number;
 }
 
-/** Renders [start, end) of a document, or of some of its tracks, stretch by stretch; the samples of the next come while one is rendered. */
+/** The sound of a clip that is to be rendered is not there: what would come out is silence where something should be heard. */
+export class SoundMissing extends Error {}
+
+/** Looks whether every clip that is heard in a stretch has its recording. Throws SoundMissing. */
+function checkSound(doc: Document, start: number, end: number, tracks?: ReadonlySet<string>): void {
+  const anySolo = soloCounts(doc, tracks);
+  for (const [id, lane] of doc.lanes) {
+    const track = doc.tracks.get(id);
+    if ((tracks && !tracks.has(id)) || !track || !isAudible(track, anySolo)) continue;
+    for (const clip of lane.within(start, end)) {
+      if (clip.mute || doc.sources.has(clip.sourceId)) continue;
+      throw new SoundMissing(
+        `The recording of ${clip.name || "a clip"} on ${track.name || "a track"} is not there, or not ready. Nothing was rendered; the piece is as it was.`,
+      );
+    }
+  }
+}
+
+/** Renders [start, end) of a document, or of some of its tracks, stretch by stretch; the samples of the next come while one is rendered. Throws SoundMissing. */
 export async function* rendered(doc: Document, start: number, end: number, tracks?: ReadonlySet<string>): AsyncGenerator<Rendered> {
+  checkSound(doc, start, end, tracks);
   const reader = new StoredReader();
   const renderer = new Renderer(doc, reader, { tracks });
   const [left, right] = [new Float32Array(BLOCK), new Float32Array(BLOCK)];

@@ -1,8 +1,8 @@
-import { sql } from "drizzle-orm";
+import { getTableName, sql } from "drizzle-orm";
 import { type JobHelpers, run } from "graphile-worker";
 import { databaseUrl, db, pool } from "../db/client";
 import { exportJobs, printJobs, sources } from "../db/schema";
-import { purgeRemoved } from "../sources";
+import { dropBrokenUploads, purgeRemoved } from "../sources";
 import { runExport } from "./export";
 import { importSource } from "./import";
 import { runPrint } from "./print";
@@ -40,6 +40,50 @@ async function sweep(): Promise<void> {
       sql`select case when pg_try_advisory_lock(7451, ${job.id}::bigint::int) then pg_advisory_unlock(7451, ${job.id}::bigint::int) else false end as free`,
     );
     if (got[0]?.free) await db().execute(sql`select graphile_worker.force_unlock_workers(array[${job.locked_by}])`);
+  }
+}
+
+/** What a job is about: its row, named by one field of the payload. */
+const ROWS = {
+  import: { table: sources, key: "sourceId" },
+  export: { table: exportJobs, key: "exportId" },
+  print: { table: printJobs, key: "printId" },
+};
+const UNDER_WAY = sql`('queued', 'importing', 'rendering')`;
+
+/** Jobs that have been begun as often as they may and hang, since a killed worker tells nobody: they end here, in words. */
+async function endHanging(): Promise<void> {
+  const { rows } = await db().execute<{ id: string; task: keyof typeof ROWS; payload: Record<string, string>; error: string | null }>(
+    sql`select j.id::text, t.identifier as task, j.payload, j.last_error as error from graphile_worker._private_jobs j
+        join graphile_worker._private_tasks t on t.id = j.task_id where j.attempts >= j.max_attempts and j.locked_at is null`,
+  );
+  for (const { id, task, payload, error } of rows) {
+    const of = ROWS[task];
+    if (!of) continue;
+    const why = error ? `It failed again and again: ${error}` : "What worked on it was killed each time.";
+    await db()
+      .update(of.table)
+      .set({ status: "failed", error: `${why} What was there before is kept; it can be tried again.` })
+      .where(sql`id = ${payload[of.key]} and status in ${UNDER_WAY}`);
+    await db().execute(sql`select graphile_worker.complete_jobs(array[${id}]::bigint[])`);
+  }
+}
+
+/** How long a row may wait for a job that is not there. */
+const LOST_SECONDS = 10;
+
+/** What is under way without a job in the queue never ends by itself: a database put back from a copy, a job that was deleted by hand. */
+async function endLost(): Promise<void> {
+  for (const { table, key } of Object.values(ROWS)) {
+    const name = sql.identifier(getTableName(table));
+    // A print takes its recordings in itself.
+    const byPrint =
+      table === sources ? sql`and not exists (select 1 from prints p where p.status in ${UNDER_WAY} and p.source_ids ? ${name}.id)` : sql``;
+    await db().execute(
+      sql`update ${name} set status = 'failed', error = 'The work on it was lost. What was there before is kept; it can be tried again.'
+          where status in ${UNDER_WAY} and created_at < now() - make_interval(secs => ${LOST_SECONDS}) ${byPrint}
+            and not exists (select 1 from graphile_worker._private_jobs j where j.payload->>${key} = ${name}.id)`,
+    );
   }
 }
 
@@ -94,7 +138,23 @@ const runner = await run({
 });
 
 void purgeRemoved().catch((error) => console.error("purge:", error.message));
-const timer = setInterval(() => void sweep().catch((error) => console.error("sweep:", error.message)), SWEEP_MS);
+/** One look after the other: two at once would only stand in each other's way. */
+async function lookAfterJobs(): Promise<void> {
+  await sweep();
+  await endHanging();
+  await endLost();
+  await dropBrokenUploads();
+}
+let looking = false;
+const timer = setInterval(() => {
+  if (looking) return;
+  looking = true;
+  void lookAfterJobs()
+    .catch((error) => console.error("sweep:", error.message))
+    .finally(() => {
+      looking = false;
+    });
+}, SWEEP_MS);
 
 async function stop(): Promise<void> {
   clearInterval(timer);

@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { type Document, timebaseOf } from "../../model/document";
+import { type Document, dataOf, timebaseOf } from "../../model/document";
 import { clipEnd } from "../../model/schema";
 import { MemoryReader } from "../../render/reader";
 import { Renderer } from "../../render/renderer";
@@ -148,7 +148,7 @@ describe("the whole piece", () => {
       { tick: 15_360, bpm: 60 },
     ]);
     expect(timebaseOf(after).meter.position(15_360)).toEqual({ bar: 5, beat: 1, tick: 0 });
-    expect([...after.sections.values()].map((s) => [s.start, s.end])).toEqual([
+    expect(dataOf(after).sections.map((s) => [s.start, s.end])).toEqual([
       [0, 96_000],
       [96_000, 192_000],
     ]);

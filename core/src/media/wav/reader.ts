@@ -45,6 +45,8 @@ function readFormat(bytes: Uint8Array): Pick<WavInfo, "channels" | "sampleRate" 
   if (tag === 0xfffe) {
     if (bytes.length < 40) throw new MediaError("The file's extensible format chunk is cut short.", "broken");
     tag = v.getUint16(24, true);
+    if (GUID_TAIL.some((b, i) => bytes[26 + i] !== b))
+      throw new MediaError("The file's samples are of a kind that is not read here (its sub-format).", "broken");
   }
   const encoding = ENCODINGS[`${tag} ${bits}`];
   if (!encoding) throw new MediaError(`The file's samples are written in a way that is not read here (format ${tag}, ${bits} bits).`, "broken");
@@ -60,6 +62,11 @@ function readFormat(bytes: Uint8Array): Pick<WavInfo, "channels" | "sampleRate" 
   return { channels, sampleRate, encoding, frameBytes };
 }
 
+/** More chunks than this no file has before its samples: a file of thousands is made to keep its reader busy. */
+const MOST_CHUNKS = 1000;
+/** What follows the tag in the sub-format of every kind that is read here: the rest of KSDATAFORMAT_SUBTYPE's GUID. */
+const GUID_TAIL = [0, 0, 0, 0, 0x10, 0, 0x80, 0, 0, 0xaa, 0, 0x38, 0x9b, 0x71];
+
 /**
  * Reads the chunks of a WAV, Broadcast WAV or RF64 file up to its samples. A data size of 0xFFFFFFFF in plain RIFF (written by
  * recorders that stream) means "to the end". Throws MediaError with the reason for anything that is not whole.
@@ -70,9 +77,12 @@ export async function openWav(source: ByteSource): Promise<WavInfo> {
   const wide = id(head, 0) !== "RIFF";
   let dataSize64: number | undefined;
   let format: ReturnType<typeof readFormat> | undefined;
+  let chunks = 0;
   for (let at = 12; at + 8 <= source.size; ) {
     const chunk = await source.read(at, 8);
     const name = id(chunk, 0);
+    if (!/^[ -~]{4}$/.test(name)) throw new MediaError(`The file holds something at byte ${at} that is no chunk of a WAV file.`, "broken");
+    if (++chunks > MOST_CHUNKS) throw new MediaError(`The file has more than ${MOST_CHUNKS} chunks before its samples.`, "broken");
     const size = u32(new DataView(chunk.buffer, chunk.byteOffset, 8), 4);
     if (name === "ds64") {
       const b = await source.read(at + 8, 28);

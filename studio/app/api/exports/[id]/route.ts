@@ -1,4 +1,5 @@
-import { getExport } from "@/server/exports";
+import { getExport, removeExport } from "@/server/exports";
 import { route } from "@/server/http";
 
 export const GET = route((_, { id }) => getExport(id));
+export const DELETE = route((_, { id }) => removeExport(id));

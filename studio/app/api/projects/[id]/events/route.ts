@@ -1,33 +1,8 @@
-import { onEvent } from "@/server/events";
+import { eventStream } from "@/server/event-stream";
 import { route } from "@/server/http";
-
-/** How often a line is sent to keep the connection alive through proxies. */
-const ALIVE_MS = 20_000;
+import { getProjectName } from "@/server/projects";
 
 export const GET = route(async (request, { id }) => {
-  const encoder = new TextEncoder();
-  let stop = (): void => {};
-  const body = new ReadableStream<Uint8Array>({
-    start(controller) {
-      const send = (text: string): void => {
-        try {
-          controller.enqueue(encoder.encode(text));
-        } catch {
-          stop();
-        }
-      };
-      const off = onEvent((event) => {
-        if (event.projectId === id) send(`data: ${JSON.stringify(event)}\n\n`);
-      });
-      const timer = setInterval(() => send(": here\n\n"), ALIVE_MS);
-      stop = () => {
-        off();
-        clearInterval(timer);
-      };
-      request.signal.addEventListener("abort", stop);
-      send(": here\n\n");
-    },
-    cancel: () => stop(),
-  });
-  return new Response(body, { headers: { "content-type": "text/event-stream", "cache-control": "no-store" } });
+  await getProjectName(id);
+  return eventStream(request, (event) => event.type !== "again" && event.projectId === id);
 });

@@ -3,7 +3,13 @@ import { ApiError } from "@/server/errors";
 import { queryOf, route } from "@/server/http";
 import { readChunk } from "@/server/samples";
 
-const Query = z.object({ chunk: z.coerce.number().int().min(0) });
+const Query = z.object({
+  chunk: z.coerce
+    .number()
+    .int()
+    .min(0)
+    .max(2 ** 30),
+});
 
 /** One chunk at the project's rate: 32-bit floats, all channels one after the other. It never changes once the recording is ready. */
 export const GET = route(async (request, { id }) => {

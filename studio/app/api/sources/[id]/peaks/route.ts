@@ -11,7 +11,11 @@ const Query = z.object({
     .int()
     .min(0)
     .max(PEAK_LEVELS.length - 1),
-  tile: z.coerce.number().int().min(0),
+  tile: z.coerce
+    .number()
+    .int()
+    .min(0)
+    .max(2 ** 20),
 });
 
 /** A tile of 1,024 peaks (min, max, RMS as 32-bit floats), all channels one after the other. */

@@ -1,0 +1,33 @@
+import { onEvent, type ProjectEvent } from "./events";
+
+/** How often a line is sent to keep the connection alive through proxies. */
+const ALIVE_MS = 20_000;
+
+/** Answers with the events that are meant, as they come, until the one who asked has gone. */
+export function eventStream(request: Request, meant: (event: ProjectEvent) => boolean): Response {
+  const encoder = new TextEncoder();
+  let stop = (): void => {};
+  const body = new ReadableStream<Uint8Array>({
+    start(controller) {
+      const send = (text: string): void => {
+        try {
+          controller.enqueue(encoder.encode(text));
+        } catch {
+          stop();
+        }
+      };
+      const off = onEvent((event) => {
+        if (event.type === "again" || meant(event)) send(`data: ${JSON.stringify(event)}\n\n`);
+      });
+      const timer = setInterval(() => send(": here\n\n"), ALIVE_MS);
+      stop = () => {
+        off();
+        clearInterval(timer);
+      };
+      request.signal.addEventListener("abort", stop);
+      send(": here\n\n");
+    },
+    cancel: () => stop(),
+  });
+  return new Response(body, { headers: { "content-type": "text/event-stream", "cache-control": "no-store" } });
+}

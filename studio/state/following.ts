@@ -1,0 +1,97 @@
+import { type StoredChange, wholeChanges } from "@wet-thread/core/edit/stored-change";
+import { applyChanges, type Document } from "@wet-thread/core/model/document";
+import { ask, ServerError } from "./api";
+import { restFor } from "./retry";
+
+/** A step as the server has it. */
+export interface ServerStep {
+  readonly revision: number;
+  readonly name: string;
+  readonly kind: "edit" | "undo" | "redo";
+  /** Under which its tab sent it; by it a step of one's own is known again. */
+  readonly key: string | null;
+  readonly changes: readonly StoredChange[];
+}
+
+/**
+ * A version as the server has it. One rule brings it up to date: whenever a higher revision is seen, in whatever answer or event, the steps
+ * that lie between are fetched and laid on in order. So nothing that is dropped or comes out of turn can be missed for good.
+ */
+export class Following {
+  private wanted = 0;
+  private running: Promise<void> | null = null;
+  private closed = false;
+
+  constructor(
+    private readonly versionId: string,
+    public doc: Document,
+    public revision: number,
+    /** Called after steps have been laid on. */
+    private readonly came: (steps: readonly ServerStep[]) => void,
+  ) {}
+
+  close(): void {
+    this.closed = true;
+  }
+
+  /** A revision was seen, or (without one) may have been missed. */
+  seen(revision = Number.POSITIVE_INFINITY): void {
+    if (revision <= this.revision) return;
+    this.wanted = Math.max(this.wanted, revision);
+    this.running ??= this.run().finally(() => {
+      this.running = null;
+    });
+  }
+
+  /** Waits until a revision has been reached. */
+  async reach(revision: number): Promise<void> {
+    while (!this.closed && this.revision < revision) {
+      this.seen(revision);
+      await this.running;
+    }
+  }
+
+  private async run(): Promise<void> {
+    for (let tries = 0; !this.closed && this.wanted > this.revision; ) {
+      try {
+        const { steps, revision } = await ask<{ steps: ServerStep[]; revision: number }>(
+          `/api/versions/${this.versionId}/steps?after=${this.revision}`,
+        );
+        const before = this.revision;
+        this.take(steps);
+        // What was wished for and is not there has been told by mistake.
+        if (this.revision >= revision) this.wanted = 0;
+        else if (this.revision === before) await restFor(tries++);
+        else tries = 0;
+      } catch (error) {
+        if (!(error instanceof ServerError)) throw error;
+        // A version that is gone answers so each time; a server that is away comes back.
+        if (!error.passing && error.status < 500) return;
+        await restFor(tries++);
+      }
+    }
+  }
+
+  /** Lays on the steps that follow on what is here; others are left to the next fetch. */
+  take(steps: readonly ServerStep[]): void {
+    const news: ServerStep[] = [];
+    for (const step of steps) {
+      if (step.revision !== this.revision + 1) continue;
+      this.lay(step.revision, step.changes);
+      news.push(step);
+    }
+    if (news.length) this.came(news);
+  }
+
+  private lay(revision: number, changes: readonly StoredChange[]): void {
+    this.doc = applyChanges(this.doc, wholeChanges(this.doc, changes));
+    this.revision = revision;
+  }
+
+  /** Takes the answer to a step of this tab's own; false when others' lie before it, and it comes with them. */
+  own(revision: number, changes: readonly StoredChange[]): boolean {
+    if (revision !== this.revision + 1) return revision <= this.revision;
+    this.lay(revision, changes);
+    return true;
+  }
+}
