@@ -150,7 +150,7 @@ async function largeRows(browser: Browser): Promise<Row[]> {
 /** The space bar again and again: from each press until the first sample is in the ring. */
 async function startRows(page: Page): Promise<Row> {
   const times = await page.evaluate(async () => {
-    const { header } = (window as unknown as { wetThreadRing: { header: Int32Array } }).wetThreadRing;
+    const { counters, flags } = (window as unknown as { wetThreadRing: { counters: BigInt64Array; flags: Int32Array } }).wetThreadRing;
     const press = (): boolean =>
       document.body.dispatchEvent(new KeyboardEvent("keydown", { key: " ", code: "Space", bubbles: true, cancelable: true }));
     const pause = (ms: number): Promise<void> => new Promise((done) => setTimeout(done, ms));
@@ -158,7 +158,7 @@ async function startRows(page: Page): Promise<Row> {
     for (let i = 0; i < 21; i++) {
       const begun = performance.now();
       press();
-      while (performance.now() - begun < 5000 && !(Atomics.load(header, 2) === 1 && Atomics.load(header, 1) > Atomics.load(header, 0)))
+      while (performance.now() - begun < 5000 && !(Atomics.load(flags, 0) === 1 && Atomics.load(counters, 1) > Atomics.load(counters, 0)))
         await pause(1);
       list.push(performance.now() - begun);
       await pause(150);
@@ -178,7 +178,7 @@ async function playRows(browser: Browser): Promise<Row[]> {
   await page.keyboard.press("w");
   const start = await startRows(page);
   const starved = (): Promise<number> =>
-    page.evaluate(() => Atomics.load((window as unknown as { wetThreadRing: { header: Int32Array } }).wetThreadRing.header, 3));
+    page.evaluate(() => Atomics.load((window as unknown as { wetThreadRing: { flags: Int32Array } }).wetThreadRing.flags, 1));
   const before = await starved();
   await page.keyboard.press("Home");
   // An edit every half second for a minute: the first clip one nudge later, one earlier.

@@ -5,23 +5,25 @@ import type { Page } from "@playwright/test";
  * busy, and the ring is soon written over. It runs a little ahead of the ear, well short of where an edit may still be laid in.
  */
 const COLLECTOR = `onmessage = ({ data: { memory, frames } }) => {
-  const header = new Int32Array(memory, 0, 8);
+  const counters = new BigInt64Array(memory, 0, 2);
+  const flags = new Int32Array(memory, 16, 2);
+  const load = (k) => Number(Atomics.load(counters, k));
   const left = new Float32Array(memory, 32, 16384);
   const heard = new Float32Array(frames);
   const counter = new Int32Array(new SharedArrayBuffer(4));
-  let at = Atomics.load(header, 0), n = 0, late = false;
+  let at = load(0), n = 0, late = false;
   postMessage({ counter });
   while (n < frames) {
-    const read = Atomics.load(header, 0);
-    if (Atomics.load(header, 2) === 1) {
-      const to = Math.min(read + 1024, Atomics.load(header, 1));
+    const read = load(0);
+    if (Atomics.load(flags, 0) === 1) {
+      const to = Math.min(read + 1024, load(1));
       const first = at;
       for (; at < to && n < frames; at++) heard[n++] = left[at & 16383];
       // On a machine that is busy elsewhere this worker may wake too late: what it copied had been written over.
-      late ||= Atomics.load(header, 1) > first + 16384;
+      late ||= load(1) > first + 16384;
       Atomics.store(counter, 0, n);
     } else at = read;
-    Atomics.wait(header, 0, read, 2);
+    Atomics.wait(counters, 0, BigInt(read), 2);
   }
   postMessage({ heard, late });
 };`;

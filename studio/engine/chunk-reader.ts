@@ -2,17 +2,18 @@ import { CHUNK } from "@wet-thread/core/analysis/peaks";
 import type { SourceInfo } from "@wet-thread/core/model/schema";
 import { channelOf, readChunked } from "@wet-thread/core/render/chunked";
 import type { PcmReader } from "@wet-thread/core/render/reader";
+import { LRUCache } from "lru-cache";
 
-/** Chunks of recordings kept. */
-const MOST_CHUNKS = 400;
+/** Bytes of samples kept: three hundred chunks of two channels. */
+const MOST_BYTES = 160 * 1024 * 1024;
 
 /** A chunk that takes longer than this counts as not there, and is asked for anew. */
 const LONGEST_MS = 15_000;
 
 /** Reads recordings in a worker: chunks are fetched beforehand and the ones used last are kept. */
 export class ChunkReader implements PcmReader {
-  private readonly chunks = new Map<string, Float32Array>();
-  private readonly coming = new Map<string, Promise<void>>();
+  private readonly chunks = new LRUCache<string, Float32Array>({ maxSize: MOST_BYTES, sizeCalculation: (c) => c.byteLength + 100 });
+  private readonly coming = new Map<string, Promise<boolean>>();
   channels: ReadonlyMap<string, SourceInfo> = new Map();
   private missing = false;
 
@@ -23,34 +24,28 @@ export class ChunkReader implements PcmReader {
     return missing;
   }
 
-  /** Fetches what some stretches need; resolves when all of it is here. */
-  async prepare(spans: readonly { sourceId: string; from: number; to: number }[]): Promise<void> {
-    const waits: Promise<void>[] = [];
+  /** Fetches what some stretches need; resolves when all of it is here, or could not be had: then false. */
+  async prepare(spans: readonly { sourceId: string; from: number; to: number }[]): Promise<boolean> {
+    const waits: Promise<boolean>[] = [];
     for (const { sourceId, from, to } of spans) {
       for (let i = Math.floor(from / CHUNK); i * CHUNK < to; i++) {
         const key = `${sourceId} ${i}`;
-        const chunk = this.chunks.get(key);
-        if (chunk) {
-          this.chunks.delete(key);
-          this.chunks.set(key, chunk);
-        } else waits.push(this.coming.get(key) ?? this.fetchChunk(key, sourceId, i));
+        if (!this.chunks.get(key)) waits.push(this.coming.get(key) ?? this.fetchChunk(key, sourceId, i));
       }
     }
-    await Promise.all(waits);
+    return waits.length === 0 || (await Promise.all(waits)).every(Boolean);
   }
 
-  private fetchChunk(key: string, sourceId: string, index: number): Promise<void> {
+  private fetchChunk(key: string, sourceId: string, index: number): Promise<boolean> {
     const done = (async () => {
       try {
         const answer = await fetch(`/api/sources/${sourceId}/pcm?chunk=${index}`, { signal: AbortSignal.timeout(LONGEST_MS) });
-        if (!answer.ok) return;
+        if (!answer.ok) return false;
         this.chunks.set(key, new Float32Array(await answer.arrayBuffer()));
-        for (const old of this.chunks.keys()) {
-          if (this.chunks.size <= MOST_CHUNKS) break;
-          this.chunks.delete(old);
-        }
+        return true;
       } catch {
         // The server is away: silence for now, and the next block asks again.
+        return false;
       } finally {
         this.coming.delete(key);
       }

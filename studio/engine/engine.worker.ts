@@ -6,7 +6,20 @@ import { Renderer, spansNeeded } from "@wet-thread/core/render/renderer";
 import { SCRUB_BLOCK, Scrub } from "@wet-thread/core/render/scrub";
 import { ChunkReader } from "./chunk-reader";
 import type { FromEngine, ToEngine } from "./messages";
-import { HEAD_START, HEADER, RING_FRAMES, type Ring, ringOf } from "./ring";
+import {
+  COUNTER,
+  framesRead,
+  framesWritten,
+  HEAD_START,
+  isPlaying,
+  placeOf,
+  RING_FRAMES,
+  type Ring,
+  ringOf,
+  setPlaying,
+  setWritten,
+  timesStarved,
+} from "./ring";
 
 /** Frames rendered in one go. */
 const BLOCK = 1024;
@@ -14,6 +27,8 @@ const BLOCK = 1024;
 const SWAP_AHEAD = 3072;
 const SWAP_LEAST = 2048;
 const GLIDE = 240;
+/** A loop shorter than this, in frames, is a moment: made round by round it would take longer than it sounds. */
+const MOMENT = 256;
 /** Frames that wait in the ring while scrubbing: few, so that the ear is under the hand. */
 const SCRUB_AHEAD = 2048;
 /** How far ahead chunks of recordings are fetched, in seconds. */
@@ -64,19 +79,28 @@ class Engine {
   }
 
   private get written(): number {
-    return Atomics.load(this.ring.header, HEADER.written);
+    return framesWritten(this.ring);
   }
   private get read(): number {
-    return Atomics.load(this.ring.header, HEADER.read);
+    return framesRead(this.ring);
   }
 
-  /** Frames that can be rendered in one piece from a position: up to a loop's end. */
+  /** Frames that can be made in one piece from a position: up to a loop's end; of a loop of a moment many rounds at once. */
   private room(position: number, most: number): number {
-    return this.loop && position < this.loop.end ? Math.min(most, this.loop.end - position) : most;
+    const { loop } = this;
+    if (!loop || position >= loop.end) return most;
+    if (this.isMoment(loop)) return position < loop.start ? Math.min(most, loop.start - position) : most;
+    return Math.min(most, loop.end - position);
   }
 
+  private isMoment = (loop: Loop): boolean => loop.end - loop.start < MOMENT;
+
+  /** Where it goes on after a piece was made: at a loop's end from its start, after rounds of a moment within it. */
   private after(position: number): number {
-    return this.loop && position === this.loop.end ? this.loop.start : position;
+    const { loop } = this;
+    if (!loop || position < loop.end) return position;
+    if (this.isMoment(loop)) return loop.start + ((position - loop.start) % (loop.end - loop.start));
+    return position === loop.end ? loop.start : position;
   }
 
   private async prepare(position: number, frames: number): Promise<void> {
@@ -99,13 +123,26 @@ class Engine {
 
   /** The piece, and the metronome besides it. */
   private make(position: number, n: number, left: Float32Array, right: Float32Array, at = 0): void {
+    const { loop } = this;
+    if (loop && position >= loop.start && position < loop.end && position + n > loop.end) return this.makeRounds(loop, position, n, left, right, at);
     this.renderer.render(position, n, left, right, at);
     if (this.metronomeGain > 0) this.metronome.add(position, n, left, right, at, this.metronomeGain);
   }
 
+  /** Round after round of a loop that is shorter than what is asked for: one is made, the others are as it is. */
+  private makeRounds(loop: Loop, position: number, n: number, left: Float32Array, right: Float32Array, at: number): void {
+    const long = loop.end - loop.start;
+    const [l, r] = [new Float32Array(long), new Float32Array(long)];
+    this.make(loop.start, long, l, r);
+    for (let i = 0; i < n; i++) {
+      left[at + i] = l[(position - loop.start + i) % long];
+      right[at + i] = r[(position - loop.start + i) % long];
+    }
+  }
+
   private put(frame: number, n: number): void {
     for (let i = 0; i < n; i++) {
-      const at = (frame + i) & (RING_FRAMES - 1);
+      const at = placeOf(frame + i);
       this.ring.left[at] = this.left[i];
       this.ring.right[at] = this.right[i];
     }
@@ -115,35 +152,34 @@ class Engine {
     const session = ++this.session;
     this.scrubbing = false;
     this.metronomeGain = metronome;
-    const { header } = this.ring;
-    Atomics.store(header, HEADER.playing, 0);
+    setPlaying(this.ring, false);
     this.position = position;
     this.loop = loop && position < loop.end ? loop : null;
     this.stopAt = stopAt;
     // A new document state: live glides start from where it is, not from an earlier play.
     this.renderer = new Renderer(this.doc, this.reader, { live: true });
     const start = this.read;
-    Atomics.store(header, HEADER.written, start);
+    setWritten(this.ring, start);
     this.trail = [];
     await this.fill(session, start + HEAD_START);
     if (session !== this.session) return;
-    Atomics.store(header, HEADER.playing, 1);
+    setPlaying(this.ring, true);
     port.postMessage({ type: "playing" });
-    let starved = Atomics.load(header, HEADER.starved);
+    let starved = timesStarved(this.ring);
     while (session === this.session) {
-      if (Atomics.load(header, HEADER.starved) !== starved) {
+      if (timesStarved(this.ring) !== starved) {
         // Run dry: one pause until enough lies ready again, instead of many little ones.
-        Atomics.store(header, HEADER.playing, 0);
+        setPlaying(this.ring, false);
         this.report();
         await this.fill(session, this.read + HEAD_START);
         if (session !== this.session) return;
-        starved = Atomics.load(header, HEADER.starved);
-        Atomics.store(header, HEADER.playing, 1);
+        starved = timesStarved(this.ring);
+        setPlaying(this.ring, true);
       }
       await this.fill(session, this.read + RING_FRAMES);
       if (session !== this.session) return;
       const seen = this.read;
-      if (this.written - seen >= RING_FRAMES - BLOCK) await waitForChange(header, HEADER.read, seen);
+      if (this.written - seen >= RING_FRAMES - BLOCK) await waitForChange(this.ring, seen);
       this.report();
     }
   }
@@ -154,15 +190,14 @@ class Engine {
     if (this.scrubbing) return;
     const session = ++this.session;
     this.scrubbing = true;
-    const { header } = this.ring;
-    Atomics.store(header, HEADER.playing, 0);
+    setPlaying(this.ring, false);
     this.renderer = new Renderer(this.doc, this.reader, { live: true });
     this.trail = [];
     const hand = new Scrub(wanted, this.doc.sampleRate);
     const { from, to } = hand.reach();
     await this.reader.prepare(spansNeeded(this.doc, from, to));
     if (session !== this.session) return;
-    Atomics.store(header, HEADER.written, this.read);
+    setWritten(this.ring, this.read);
     const rendered = (at: number, count: number, left: Float32Array, right: Float32Array) => this.renderer.render(at, count, left, right);
     while (session === this.session) {
       const { read } = this;
@@ -172,11 +207,11 @@ class Engine {
         void this.reader.prepare(spansNeeded(this.doc, near.from, near.to));
         hand.next(this.wanted, rendered, this.left, this.right);
         this.put(this.written, SCRUB_BLOCK);
-        Atomics.store(header, HEADER.written, this.written + SCRUB_BLOCK);
+        setWritten(this.ring, this.written + SCRUB_BLOCK);
       }
-      Atomics.store(header, HEADER.playing, 1);
+      setPlaying(this.ring, true);
       this.report();
-      await waitForChange(header, HEADER.read, read);
+      await waitForChange(this.ring, read);
     }
   }
 
@@ -189,7 +224,7 @@ class Engine {
   stop(): void {
     this.session++;
     this.scrubbing = false;
-    Atomics.store(this.ring.header, HEADER.playing, 0);
+    setPlaying(this.ring, false);
   }
 
   private async fill(session: number, until: number): Promise<void> {
@@ -208,8 +243,8 @@ class Engine {
         port.postMessage({ type: "anchor", frame, position: this.position });
       }
       this.position = this.after(this.position + n);
-      Atomics.store(this.ring.header, HEADER.written, frame + n);
-      if ((frame >> 10) % 16 === 0) this.prefetch(this.position);
+      setWritten(this.ring, frame + n);
+      if (Math.floor(frame / BLOCK) % 16 === 0) this.prefetch(this.position);
       if (this.stopAt !== null && this.position >= this.stopAt) {
         port.postMessage({ type: "reached", frame: frame + n });
         this.stopAt = null;
@@ -219,7 +254,7 @@ class Engine {
 
   private positionAt(frame: number): number {
     const from = this.trail.findLast((t) => t.frame <= frame) ?? this.trail[0];
-    return from ? from.position + (frame - from.frame) : this.position;
+    return from ? this.after(from.position + (frame - from.frame)) : this.position;
   }
 
   /** Takes another document: what waits in the ring is rendered anew from a little ahead of the ear, gliding over. */
@@ -228,7 +263,7 @@ class Engine {
     this.setSources(this.doc);
     this.renderer.setDocument(this.doc);
     this.metronome = new Metronome(timebaseOf(this.doc));
-    if (Atomics.load(this.ring.header, HEADER.playing) === 0 || this.scrubbing) return;
+    if (!isPlaying(this.ring) || this.scrubbing) return;
     const session = this.session;
     const ahead = this.read;
     await this.prepare(this.positionAt(ahead), RING_FRAMES);
@@ -247,7 +282,7 @@ class Engine {
     }
     const from = Math.max(first, this.read + SWAP_LEAST);
     for (let frame = from; frame < written; frame++) {
-      const at = frame & (RING_FRAMES - 1);
+      const at = placeOf(frame);
       const g = Math.min(1, (frame - from + 0.5) / GLIDE);
       this.ring.left[at] += (left[frame - first] - this.ring.left[at]) * g;
       this.ring.right[at] += (right[frame - first] - this.ring.right[at]) * g;
@@ -271,7 +306,7 @@ class Engine {
     let [left, right] = [0, 0];
     const { read } = this;
     for (let i = 0; i < 2048; i++) {
-      const at = (read + i) & (RING_FRAMES - 1);
+      const at = placeOf(read + i);
       left = Math.max(left, Math.abs(this.ring.left[at]));
       right = Math.max(right, Math.abs(this.ring.right[at]));
     }
@@ -280,21 +315,22 @@ class Engine {
       tracks: Object.fromEntries(this.renderer.peaks),
       left,
       right,
-      starved: Atomics.load(this.ring.header, HEADER.starved),
+      starved: timesStarved(this.ring),
       missing: this.reader.takeMissing(),
     });
   }
 }
 
-async function waitForChange(header: Int32Array, index: number, seen: number): Promise<void> {
+/** Waits until more has gone to the ear than was seen, or for a moment. */
+async function waitForChange(ring: Ring, seen: number): Promise<void> {
   const wait = (
-    Atomics as unknown as { waitAsync?: (a: Int32Array, i: number, v: number, t: number) => { async: boolean; value: Promise<string> | string } }
+    Atomics as unknown as { waitAsync?: (a: BigInt64Array, i: number, v: bigint, t: number) => { async: boolean; value: Promise<string> | string } }
   ).waitAsync;
   if (!wait) {
     await new Promise((wake) => setTimeout(wake, 10));
     return;
   }
-  const { async, value } = wait(header, index, seen, 200);
+  const { async, value } = wait(ring.counters, COUNTER.read, BigInt(seen), 200);
   if (async) await value;
 }
 

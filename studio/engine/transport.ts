@@ -6,7 +6,7 @@ import { settings, useSettings } from "@/state/settings";
 import { setView, view } from "@/state/view";
 import { differences } from "./differences";
 import type { FromEngine, ToEngine } from "./messages";
-import { HEADER, newRing, type Ring, ringOf } from "./ring";
+import { framesRead, isPlaying, newRing, type Ring, ringOf, setPlaying } from "./ring";
 
 export interface Meters {
   readonly tracks: Readonly<Record<string, number>>;
@@ -20,13 +20,24 @@ export interface Meters {
   /** Playing stands still until sound has come from the server. */
   readonly waiting: boolean;
   /** "off" until first played, "on", or why there is no sound. */
-  readonly engine: "off" | "on" | "no device" | "restarted";
+  readonly engine: "off" | "on" | "no device" | "server away" | "restarted";
 }
 const SILENT = { tracks: {}, left: 0, right: 0, missing: false, waiting: false } as const;
 export const useMeters = create<Meters>(() => ({ ...SILENT, starved: 0, starvedAt: Number.NEGATIVE_INFINITY, engine: "off" }));
 
+/** Why nothing can be heard. */
+class NoSound extends Error {
+  constructor(
+    readonly state: "no device" | "server away",
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
 /** The engine gets the piece when the page has a moment, at the latest after this, or when it is wanted. */
 const HAND_OVER_MS = 3000;
+const WORKER_REST_MS = 2000;
 
 const metronomeGain = (): number => {
   const { on, gain } = settings().metronome;
@@ -72,10 +83,21 @@ export class Transport {
   /** Starts the engine; one that fails is started anew, so that the next press of play has sound again. */
   private newWorker(): Worker {
     const worker = new Worker(new URL("./engine.worker.ts", import.meta.url), { type: "module" });
-    worker.onmessage = ({ data }: MessageEvent<FromEngine>) => this.listen(data);
+    let heard = false;
+    worker.onmessage = ({ data }: MessageEvent<FromEngine>) => {
+      heard = true;
+      this.listen(data);
+    };
     worker.onerror = (e) => {
       e.preventDefault();
       worker.terminate();
+      if (!heard && !this.handedOver) {
+        // It never came, since the server is away: it is asked for again, not at once.
+        setTimeout(() => {
+          if (this.worker === worker) this.worker = this.newWorker();
+        }, WORKER_REST_MS);
+        return;
+      }
       const { playing } = view();
       if (playing) this.stop();
       this.worker = this.newWorker();
@@ -141,26 +163,58 @@ export class Transport {
     if (message.type === "meters") {
       const ranDry = message.starved > useMeters.getState().starved;
       // A report that was under way when playing stopped is no level any more.
-      if (ranDry || Atomics.load(this.ring.header, HEADER.playing) === 1)
-        useMeters.setState({ ...message, ...(ranDry ? { starvedAt: performance.now() } : {}) });
+      if (ranDry || isPlaying(this.ring)) useMeters.setState({ ...message, ...(ranDry ? { starvedAt: performance.now() } : {}) });
     }
     if (message.type === "waiting") useMeters.setState({ waiting: message.on && view().playing });
     if (message.type === "reached") this.stopFrame = message.frame;
   }
 
-  private async start(): Promise<void> {
-    if (!this.context) {
-      this.context = new AudioContext({ sampleRate: session().doc.sampleRate, latencyHint: "interactive" });
-      await this.context.audioWorklet.addModule("/worklet/player.js");
-      const player = new AudioWorkletNode(this.context, "player", {
-        numberOfInputs: 0,
-        outputChannelCount: [2],
-        processorOptions: { memory: this.ring.memory },
-      });
-      player.connect(this.context.destination);
+  private starting: Promise<AudioContext> | null = null;
+
+  /** A context with the player in it: made once, anew where making it failed. Rejects with NoSound. */
+  private ready(): Promise<AudioContext> {
+    this.starting ??= this.makeContext().catch((error) => {
+      this.starting = null;
+      throw error;
+    });
+    return this.starting;
+  }
+
+  private async makeContext(): Promise<AudioContext> {
+    let context: AudioContext;
+    try {
+      context = new AudioContext({ sampleRate: session().doc.sampleRate, latencyHint: "interactive" });
+    } catch {
+      throw new NoSound("no device", "this computer gives no way to play it");
     }
-    if (this.context.state !== "running") await this.context.resume();
-    useMeters.setState({ engine: "on" });
+    try {
+      await context.audioWorklet.addModule("/worklet/player.js");
+    } catch {
+      void context.close();
+      throw new NoSound("server away", "the server does not answer");
+    }
+    const player = new AudioWorkletNode(context, "player", {
+      numberOfInputs: 0,
+      outputChannelCount: [2],
+      processorOptions: { memory: this.ring.memory },
+    });
+    player.connect(context.destination);
+    this.context = context;
+    return context;
+  }
+
+  /** Makes sure that what reaches the ring is heard. Rejects, having said why, when it can't be. */
+  private async start(): Promise<void> {
+    try {
+      const context = await this.ready();
+      if (context.state !== "running") await context.resume();
+      useMeters.setState({ engine: "on" });
+    } catch (error) {
+      const { state, message } = error instanceof NoSound ? error : new NoSound("no device", (error as Error).message);
+      useMeters.setState({ engine: state });
+      toast.error(`There is no sound: ${message}. Press play to try again.`, { id: "engine" });
+      throw error;
+    }
   }
 
   /** Plays from a position; to `end` if given, else round the loop when it is on. */
@@ -186,7 +240,7 @@ export class Transport {
     setView({ playhead: at });
     void this.start().then(
       () => this.tell({ type: "scrub", position: at }),
-      () => useMeters.setState({ engine: "no device" }),
+      () => {},
     );
   }
 
@@ -195,7 +249,7 @@ export class Transport {
       () => this.tell({ type: "stop" }),
       () => {},
     );
-    Atomics.store(this.ring.header, HEADER.playing, 0);
+    setPlaying(this.ring, false);
     useMeters.setState(SILENT);
   }
 
@@ -214,10 +268,9 @@ export class Transport {
     setView({ playing: true, playhead: first });
     try {
       await this.start();
-    } catch (error) {
+    } catch {
       setView({ playing: false });
-      useMeters.setState({ engine: "no device" });
-      throw error;
+      return;
     }
     this.tell({ type: "play", position: first, loop, stopAt: end, metronome });
   }
@@ -227,7 +280,7 @@ export class Transport {
     if (this.instead) this.hear(null);
     const at = this.position();
     this.tell({ type: "stop" });
-    Atomics.store(this.ring.header, HEADER.playing, 0);
+    setPlaying(this.ring, false);
     setView({ playing: false, playhead: back ? this.from : at });
     useMeters.setState(SILENT);
   }
@@ -242,7 +295,12 @@ export class Transport {
     this.anchors = [];
     this.stopFrame = null;
     this.sourceEnds = ended;
-    await this.start();
+    try {
+      await this.start();
+    } catch {
+      this.sourceEnds = null;
+      return ended();
+    }
     if (this.sourceEnds === ended)
       this.tell({ type: "source", source, from: Math.min(from, source.length - 1), sampleRate: session().doc.sampleRate });
   }
@@ -251,13 +309,13 @@ export class Transport {
     if (!this.sourceEnds) return;
     this.sourceEnds = null;
     this.tell({ type: "stop" });
-    Atomics.store(this.ring.header, HEADER.playing, 0);
+    setPlaying(this.ring, false);
     useMeters.setState(SILENT);
   }
 
   /** Where the ear is in what was begun last, in samples; undefined before its first sound. Ends a recording that is over. */
   earPosition(): number | undefined {
-    const read = Atomics.load(this.ring.header, HEADER.read);
+    const read = framesRead(this.ring);
     while (this.anchors.length > 1 && this.anchors[1].frame <= read) this.anchors.shift();
     if (this.sourceEnds && this.stopFrame !== null && read >= this.stopFrame) this.sourceEnds();
     const anchor = this.anchors[0];
@@ -277,7 +335,7 @@ export class Transport {
 
   /** Called with each frame of the screen while playing. */
   tick(): void {
-    if (this.stopFrame !== null && Atomics.load(this.ring.header, HEADER.read) >= this.stopFrame) this.stop(true);
+    if (this.stopFrame !== null && framesRead(this.ring) >= this.stopFrame) this.stop(true);
   }
 
   close(): void {

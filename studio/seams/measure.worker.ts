@@ -4,6 +4,7 @@ import { applyEdit } from "@wet-thread/core/edit/registry";
 import { applyChanges, type Document, documentFrom } from "@wet-thread/core/model/document";
 import { measureSeam, quietEdges, SEAM_REACH_SECONDS, type SeamMeasure, seamSpans } from "@wet-thread/core/seam/measure";
 import { type Seam, seamsOf } from "@wet-thread/core/seam/seams";
+import { LRUCache } from "lru-cache";
 import { ChunkReader } from "../engine/chunk-reader";
 import type { AskedSeam, FromMeasurer, ToMeasurer } from "./messages";
 
@@ -18,8 +19,7 @@ let busy = false;
 const BATCH = 24;
 
 /** Measures by what is heard around a seam: they hold until an edit touches that. */
-const kept = new Map<string, SeamMeasure>();
-const MOST_KEPT = 40_000;
+const kept = new LRUCache<string, SeamMeasure>({ max: 40_000 });
 const quietMemory = new Map<string, boolean>();
 
 function keyOf(d: Document, seam: Seam): string {
@@ -28,18 +28,14 @@ function keyOf(d: Document, seam: Seam): string {
   return `${seam.id} ${JSON.stringify(around.map((c) => [c.sourceId, c.start - seam.position, c.offset, c.length, c.gain, c.pan, c.mute, c.layer, c.fadeIn, c.fadeOut, c.channels, c.blend && { ...c.blend, splice: 0 }]))}`;
 }
 
-async function measured(d: Document, seam: Seam): Promise<SeamMeasure> {
+/** A seam's figures; null while its sound can't be had: what is not known is not measured, and never kept. */
+async function measured(d: Document, seam: Seam): Promise<SeamMeasure | null> {
   const key = keyOf(d, seam);
-  let found = kept.get(key);
-  if (!found) {
-    await reader.prepare(seamSpans(d, seam));
-    found = measureSeam(d, seam, reader, quietEdges(d, reader, quietMemory));
-    kept.set(key, found);
-    for (const old of kept.keys()) {
-      if (kept.size <= MOST_KEPT) break;
-      kept.delete(old);
-    }
-  }
+  const known = kept.get(key);
+  if (known) return known;
+  if (!(await reader.prepare(seamSpans(d, seam)))) return null;
+  const found = measureSeam(d, seam, reader, quietEdges(d, reader, quietMemory));
+  kept.set(key, found);
   return found;
 }
 
@@ -55,21 +51,40 @@ function findSeam(d: Document, { id, trackId }: AskedSeam): Seam | undefined {
   return byId.get(id);
 }
 
+/** Seams whose sound could not be had are asked for again after a while. */
+const AGAIN_MS = 3000;
+
 async function work(): Promise<void> {
   if (busy) return;
   busy = true;
-  while (doc && wanted.size > 0) {
-    const batch = [...wanted.values()].slice(0, BATCH);
-    for (const { id } of batch) wanted.delete(id);
-    const now = doc;
-    const found = batch.map((a) => ({ id: a.id, seam: findSeam(now, a) }));
-    const measures: [string, SeamMeasure][] = [];
-    for (const { id, seam } of found) if (seam) measures.push([id, await measured(now, seam)]);
-    if (measures.length) port.postMessage({ type: "measures", measures });
-    // Messages that came meanwhile are heard between two batches.
-    await new Promise((wake) => setTimeout(wake));
+  try {
+    while (doc && wanted.size > 0) {
+      const batch = [...wanted.values()].slice(0, BATCH);
+      for (const { id } of batch) wanted.delete(id);
+      const now = doc;
+      const measures: [string, SeamMeasure][] = [];
+      const unknown: AskedSeam[] = [];
+      for (const asked of batch) {
+        const seam = findSeam(now, asked);
+        const measure = seam && (await measured(now, seam));
+        if (measure) measures.push([asked.id, measure]);
+        else if (seam) unknown.push(asked);
+      }
+      if (measures.length) port.postMessage({ type: "measures", measures });
+      if (unknown.length) setTimeout(() => want(unknown, false), AGAIN_MS);
+      // Messages that came meanwhile are heard between two batches.
+      await new Promise((wake) => setTimeout(wake));
+    }
+  } finally {
+    busy = false;
   }
-  busy = false;
+}
+
+/** What was asked for last comes first; what is asked for again comes after what waits. */
+function want(seams: readonly AskedSeam[], first: boolean): void {
+  const asked = seams.map((s) => [s.id, s] as const);
+  wanted = first ? new Map([...asked, ...wanted]) : new Map([...wanted, ...asked.filter(([id]) => !wanted.has(id))]);
+  void work();
 }
 
 async function tryEdit(message: Extract<ToMeasurer, { type: "try" }>): Promise<void> {
@@ -84,8 +99,9 @@ async function tryEdit(message: Extract<ToMeasurer, { type: "try" }>): Promise<v
     }
     port.postMessage({ type: "tried", token: message.token, measures, error: null });
   } catch (error) {
-    if (!(error instanceof EditError)) throw error;
-    port.postMessage({ type: "tried", token: message.token, measures: [], error: error.message });
+    // Whatever went wrong, whoever waits is answered.
+    const why = error instanceof EditError ? error.message : "It could not be tried.";
+    port.postMessage({ type: "tried", token: message.token, measures: [], error: why });
   }
 }
 
@@ -99,8 +115,7 @@ port.onmessage = ({ data: message }) => {
       if (doc) doc = applyChanges(doc, message.changes);
       break;
     case "measure":
-      wanted = new Map([...message.seams.map((s) => [s.id, s] as const), ...wanted]);
-      void work();
+      want(message.seams, true);
       break;
     case "try":
       void tryEdit(message);

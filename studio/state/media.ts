@@ -1,34 +1,34 @@
 import { CHUNK, levelFor, PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
 import { channelOf, readChunked } from "@wet-thread/core/render/chunked";
 import type { PcmReader } from "@wet-thread/core/render/reader";
+import { LRUCache } from "lru-cache";
 
 /** Entries in a tile of peaks. */
 export const TILE_ENTRIES = 1024;
-const MOST_TILES = 1500;
-const MOST_CHUNKS = 96;
+/** Bytes of peaks and of samples kept in the page. */
+const MOST_TILE_BYTES = 48 * 1024 * 1024;
+const MOST_CHUNK_BYTES = 48 * 1024 * 1024;
 const AT_ONCE = 6;
 
 type Listener = () => void;
 
 /** Fetches pieces of recordings on demand, keeps the ones used last, and tells when something new has come. */
-class Pieces<T> {
-  private readonly kept = new Map<string, T>();
+class Pieces {
+  private readonly kept: LRUCache<string, Float32Array>;
   private readonly wanted = new Map<string, string>();
   private readonly running = new Set<string>();
   private timer: ReturnType<typeof setTimeout> | undefined;
 
   constructor(
-    private readonly most: number,
-    private readonly shape: (bytes: ArrayBuffer) => T,
+    maxSize: number,
     private readonly arrived: Listener,
-  ) {}
+  ) {
+    this.kept = new LRUCache({ maxSize, sizeCalculation: (piece) => piece.byteLength + 100 });
+  }
 
-  get(url: string): T | undefined {
+  get(url: string): Float32Array | undefined {
     const found = this.kept.get(url);
-    if (found !== undefined) {
-      this.kept.delete(url);
-      this.kept.set(url, found);
-    } else if (!this.running.has(url)) {
+    if (found === undefined && !this.running.has(url)) {
       this.wanted.delete(url);
       this.wanted.set(url, url);
       // Not within the drawing that asks: a request takes longer to begin than many clips to draw.
@@ -58,11 +58,7 @@ class Pieces<T> {
     try {
       const answer = await fetch(url);
       if (answer.ok) {
-        this.kept.set(url, this.shape(await answer.arrayBuffer()));
-        for (const old of this.kept.keys()) {
-          if (this.kept.size <= this.most) break;
-          this.kept.delete(old);
-        }
+        this.kept.set(url, new Float32Array(await answer.arrayBuffer()));
         this.arrived();
       }
     } catch {
@@ -73,7 +69,7 @@ class Pieces<T> {
     }
   }
 
-  async whenHere(url: string): Promise<T | undefined> {
+  async whenHere(url: string): Promise<Float32Array | undefined> {
     for (let i = 0; i < 600 && !this.kept.has(url); i++) {
       this.get(url);
       await new Promise((wake) => setTimeout(wake, 10));
@@ -109,8 +105,8 @@ export function onMedia(listener: Listener): () => void {
   return () => void listeners.delete(listener);
 }
 
-const tiles = new Pieces<Float32Array>(MOST_TILES, (b) => new Float32Array(b), arrived);
-const chunks = new Pieces<Float32Array>(MOST_CHUNKS, (b) => new Float32Array(b), arrived);
+const tiles = new Pieces(MOST_TILE_BYTES, arrived);
+const chunks = new Pieces(MOST_CHUNK_BYTES, arrived);
 
 const chunkUrl = (sourceId: string, index: number): string => `/api/sources/${sourceId}/pcm?chunk=${index}`;
 
@@ -174,7 +170,8 @@ const channelCounts = new Map<string, number>();
 /** Chunks come with all channels in a row; how many there are is told here. */
 export const knowChannels = (sourceId: string, channels: number): void => void channelCounts.set(sourceId, channels);
 
-/** Waits until a stretch of a recording is in the page. */
-export async function haveSamples(sourceId: string, from: number, to: number): Promise<void> {
-  for (let i = Math.floor(from / CHUNK); i * CHUNK < to; i++) await chunks.whenHere(chunkUrl(sourceId, i));
+/** Waits until a stretch of a recording is in the page; false when it could not be had. */
+export async function haveSamples(sourceId: string, from: number, to: number): Promise<boolean> {
+  for (let i = Math.floor(from / CHUNK); i * CHUNK < to; i++) if (!(await chunks.whenHere(chunkUrl(sourceId, i)))) return false;
+  return true;
 }

@@ -1,4 +1,4 @@
-import { HEADER, RING_FRAMES, type Ring, ringOf } from "../ring";
+import { COUNTER, FLAG, framesRead, framesWritten, isPlaying, placeOf, type Ring, ringOf } from "../ring";
 
 declare class AudioWorkletProcessor {
   readonly port: MessagePort;
@@ -18,20 +18,19 @@ class Player extends AudioWorkletProcessor {
   }
 
   process(_: Float32Array[][], outputs: Float32Array[][]): boolean {
-    const { header, left, right } = this.ring;
+    const { ring } = this;
     const [outLeft, outRight = outLeft] = outputs[0];
-    if (Atomics.load(header, HEADER.playing) === 0) return true;
-    const read = Atomics.load(header, HEADER.read);
-    const ready = Atomics.load(header, HEADER.written) - read;
-    const n = Math.min(outLeft.length, ready);
+    if (!isPlaying(ring)) return true;
+    const read = framesRead(ring);
+    const n = Math.max(0, Math.min(outLeft.length, framesWritten(ring) - read));
     for (let i = 0; i < n; i++) {
-      const at = (read + i) & (RING_FRAMES - 1);
-      outLeft[i] = left[at];
-      outRight[i] = right[at];
+      const at = placeOf(read + i);
+      outLeft[i] = ring.left[at];
+      outRight[i] = ring.right[at];
     }
-    if (n < outLeft.length) Atomics.add(header, HEADER.starved, 1);
-    Atomics.store(header, HEADER.read, read + n);
-    Atomics.notify(header, HEADER.read);
+    if (n < outLeft.length) Atomics.add(ring.flags, FLAG.starved, 1);
+    Atomics.store(ring.counters, COUNTER.read, BigInt(read + n));
+    Atomics.notify(ring.counters, COUNTER.read);
     return true;
   }
 }

@@ -161,15 +161,26 @@ const Figure = ({ name, value }: { name: string; value: string }) => (
   </div>
 );
 
+const AGAIN_MS = 3000;
+
 /** Measures the seam once its samples are in the page, and again after each edit. */
 function useMeasure(doc: Document, seam: Seam | undefined): { measure: SeamMeasure | null; alike: number | null } {
   const [result, setResult] = useState<{ measure: SeamMeasure | null; alike: number | null }>({ measure: null, alike: null });
+  const [tries, setTries] = useState(0);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another try is a reason to look again
   useEffect(() => {
     if (!seam) return setResult({ measure: null, alike: null });
     let stale = false;
+    let again: ReturnType<typeof setTimeout> | undefined;
     void (async () => {
-      await Promise.all(seamSpans(doc, seam).map((s) => haveSamples(s.sourceId, s.from, s.to)));
+      const here = await Promise.all(seamSpans(doc, seam).map((s) => haveSamples(s.sourceId, s.from, s.to)));
       if (stale) return;
+      // What is not known is not shown as a figure; it is asked for again.
+      if (!here.every(Boolean)) {
+        setResult({ measure: null, alike: null });
+        again = setTimeout(() => setTries((n) => n + 1), AGAIN_MS);
+        return;
+      }
       const channels = (c: Clip): readonly number[] => playedChannels(c, doc.sources.get(c.sourceId)?.channels ?? 1);
       const { left, right } = seam;
       const r = right?.blend && left ? (likeness(left, channels(left), right, channels(right), pageReader) ?? null) : null;
@@ -177,8 +188,9 @@ function useMeasure(doc: Document, seam: Seam | undefined): { measure: SeamMeasu
     })();
     return () => {
       stale = true;
+      clearTimeout(again);
     };
-  }, [doc, seam]);
+  }, [doc, seam, tries]);
   return result;
 }
 
