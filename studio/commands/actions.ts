@@ -12,11 +12,11 @@ import { session } from "@/state/session";
 import { settings, stepInForce } from "@/state/settings";
 import { selectClips, setView, spanInView, view } from "@/state/view";
 import { goTo, type Place, showSpan, stepView } from "@/state/view-history";
-import { HEIGHTS, laneBoxes, mostScroll, scrollTo } from "@/timeline/geometry";
-import { viewGrid } from "@/timeline/grid-columns";
-import { placePlayhead } from "@/timeline/range-gestures";
-import { findSeam, laneSeams } from "@/timeline/seam-classes";
-import { hitsIn } from "@/timeline/snapping";
+import { placePlayhead } from "@/timeline/gestures/range-gestures";
+import { HEIGHTS, laneBoxes, mostScroll, scrollTo } from "@/timeline/model/geometry";
+import { viewGrid } from "@/timeline/model/grid-columns";
+import { findSeam, laneSeams } from "@/timeline/model/seam-classes";
+import { hitsIn } from "@/timeline/model/snapping";
 import { showAftermath } from "./aftermath";
 import { addMarker } from "./marks";
 

@@ -1,7 +1,7 @@
 import type { Outcome } from "@wet-thread/core/edit/registry";
 import type { Clip } from "@wet-thread/core/model/schema";
 import { toast } from "sonner";
-import { setPreview } from "@/timeline/preview";
+import { setPreview } from "@/timeline/model/preview";
 
 /** How long the neighbours stay outlined, in ms. */
 const SHOWN_MS = 1400;

@@ -8,8 +8,8 @@ import { ask, ServerError } from "@/state/api";
 import { modeRules, neighbourRules } from "@/state/modes";
 import { session } from "@/state/session";
 import { selectClips, setView, view } from "@/state/view";
-import { laneBoxes } from "@/timeline/geometry";
-import { hitsIn } from "@/timeline/snapping";
+import { laneBoxes } from "@/timeline/model/geometry";
+import { hitsIn } from "@/timeline/model/snapping";
 import { selectedClips, selectNew, tracksMeant } from "./actions";
 import { showAftermath } from "./aftermath";
 

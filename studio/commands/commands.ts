@@ -3,7 +3,7 @@ import { transport } from "@/engine/transport";
 import { session } from "@/state/session";
 import { NEIGHBOURS, type Neighbours, OVERLAPS, type Overlaps, REACHES, setSettings, settings } from "@/state/settings";
 import { FOLLOWS, type Follow, setView, TOOLS, type Tool, view, zoomAt } from "@/state/view";
-import { placePlayhead } from "@/timeline/range-gestures";
+import { placePlayhead } from "@/timeline/gestures/range-gestures";
 import * as act from "./actions";
 import * as clip from "./clip-actions";
 import { copy, copySection, cut, insertSection, paste } from "./clipboard";

@@ -1,3 +1,4 @@
+import type { GestureKeys } from "@/timeline/host";
 import { LOANS, type Loan, TAP_MS } from "./commands";
 import { commandOf, pressed } from "./keys";
 
@@ -11,19 +12,10 @@ const inMenu = (target: EventTarget | null): boolean =>
 const takes = ({ target, key, ctrlKey, metaKey, altKey, shiftKey }: KeyboardEvent): boolean => {
   if (!(target instanceof HTMLElement)) return false;
   if (target.getAttribute("role") === "slider") return /^(Arrow|Page|Home|End)/.test(key);
-  if (target.getAttribute("role") === "tab") return /^Arrow/.test(key);
+  if (/^(tab|radio)$/.test(target.getAttribute("role") ?? "")) return /^Arrow/.test(key);
   if (/^(BUTTON|A)$/.test(target.tagName)) return key === "Enter" && !(ctrlKey || metaKey || altKey || shiftKey);
   return false;
 };
-
-/** What the page's gestures tell the keys, and are told by them. */
-export interface GestureKeys {
-  /** Ends a gesture; true when there was one. */
-  cancel(): boolean;
-  /** A key that counts within a gesture went down or up: it is shown anew. */
-  regrip(change: { alt?: boolean }): void;
-  busy(): boolean;
-}
 
 /** Listens for keys until the returned function is called. */
 export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void {

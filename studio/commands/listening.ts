@@ -4,7 +4,7 @@ import { transport } from "@/engine/transport";
 import { session } from "@/state/session";
 import { settings } from "@/state/settings";
 import { view } from "@/state/view";
-import { findSeam } from "@/timeline/seam-classes";
+import { findSeam } from "@/timeline/model/seam-classes";
 import { selectedClips } from "./actions";
 
 /** Plays what leads up to a place, and stops there; the playhead is where it was afterwards. */

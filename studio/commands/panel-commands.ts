@@ -3,8 +3,8 @@ import { toast } from "sonner";
 import { session } from "@/state/session";
 import { setSettings, settings } from "@/state/settings";
 import { INSPECTOR_TABS, type InspectorTab, setView, view } from "@/state/view";
-import { CLOTH_TOP, laneBoxes, RAIL } from "@/timeline/geometry";
-import { findSeam } from "@/timeline/seam-classes";
+import { CLOTH_TOP, laneBoxes, RAIL } from "@/timeline/model/geometry";
+import { findSeam } from "@/timeline/model/seam-classes";
 import { reveal, revealTrack, selectedClips } from "./actions";
 import type { Command } from "./command";
 

@@ -3,6 +3,7 @@ import Link from "next/link";
 import { useEffect, useState } from "react";
 import { zoomToWhole } from "@/commands/actions";
 import { useKeys } from "@/commands/keys";
+import { timelineHost } from "@/commands/timeline-host";
 import { setTransport, Transport } from "@/engine/transport";
 import { closeMeasurer } from "@/seams/measures";
 import { followAddress, readAddress } from "@/state/address";
@@ -10,21 +11,25 @@ import { Session, setSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { setView, useView } from "@/state/view";
 import { followViews } from "@/state/view-history";
-import { OVERVIEW_HEIGHT } from "@/timeline/geometry";
+import { setTimelineHost } from "@/timeline/host";
+import { OVERVIEW_HEIGHT } from "@/timeline/model/geometry";
 import { Overview } from "@/timeline/Overview";
 import { Timeline } from "@/timeline/Timeline";
 import { DropFiles } from "./DropFiles";
 import { Inspector } from "./Inspector";
 import { KeySheet } from "./KeySheet";
 import { LanePanels } from "./LanePanels";
-import { ModeLine } from "./ModeLine";
+import { ModeLine } from "./mode-line/ModeLine";
 import { Palette } from "./Palette";
 import { PieceList } from "./PieceList";
+import { RulerMarks } from "./rulers/RulerMarks";
 import { OverviewLabel, StatusLine } from "./StatusLine";
 import { SeamCheck } from "./seam-check/SeamCheck";
 import { Tools } from "./Tools";
 import { TopBar } from "./TopBar";
 import { TrackHeads } from "./TrackHeads";
+
+setTimelineHost(timelineHost);
 
 /** Opens a version and draws the whole editor around it. */
 export function Editor({ projectId, versionId }: { projectId: string; versionId?: string }) {
@@ -117,7 +122,7 @@ function Opened() {
             <div className="flex min-h-0 flex-1">
               <TrackHeads />
               <div className="relative min-w-0 flex-1 border-line border-l">
-                <Timeline />
+                <Timeline rulerMarks={<RulerMarks />} />
                 <LanePanels />
               </div>
             </div>

@@ -6,7 +6,7 @@ import { useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { useMedia } from "@/state/use-media";
 import { type InspectorTab, setView, useView } from "@/state/view";
-import { countSeams } from "@/timeline/seam-classes";
+import { countSeams } from "@/timeline/model/seam-classes";
 import { useWhenIdle } from "@/ui/use-when-idle";
 import { ClipTab } from "./inspector/ClipTab";
 import { HistoryTab } from "./inspector/HistoryTab";

@@ -10,8 +10,8 @@ import { type CutRule, closeBundle, cutsFor, repeat } from "@/commands/clip-acti
 import { session, useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { setView, useView, view } from "@/state/view";
-import { linesBetween, viewGrid } from "@/timeline/grid-columns";
-import { clearPreview, setPreview } from "@/timeline/preview";
+import { linesBetween, viewGrid } from "@/timeline/model/grid-columns";
+import { clearPreview, setPreview } from "@/timeline/model/preview";
 import { Button, Field, Segments } from "@/ui/controls";
 import { lengthFrom, numberFrom } from "./inspector/parts";
 import { clipsMeant, Panel } from "./Panel";

@@ -11,8 +11,8 @@ import { type KeyboardEvent, useEffect, useRef, useState } from "react";
 import { reveal } from "@/commands/actions";
 import { session, useSession } from "@/state/session";
 import { selectClips, setView, useView, view } from "@/state/view";
-import { laneBoxes } from "@/timeline/geometry";
-import { laneSeams, seamClass } from "@/timeline/seam-classes";
+import { laneBoxes } from "@/timeline/model/geometry";
+import { laneSeams, seamClass } from "@/timeline/model/seam-classes";
 
 const ROW = 30;
 

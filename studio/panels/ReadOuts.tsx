@@ -8,9 +8,10 @@ import { transport } from "@/engine/transport";
 import { session } from "@/state/session";
 import { setSettings, useSettings } from "@/state/settings";
 import { useView, view } from "@/state/view";
-import { preview, usePreview } from "@/timeline/preview";
-import { placePlayhead } from "@/timeline/range-gestures";
+import { placePlayhead } from "@/timeline/gestures/range-gestures";
+import { preview, usePreview } from "@/timeline/model/preview";
 import { Popover } from "@/ui/controls";
+import { Radios } from "@/ui/radios";
 
 const UNITS: readonly (readonly [PositionUnit, string])[] = [
   ["bars", "bars"],
@@ -121,21 +122,17 @@ function ReadOut({
           </button>
         }
       >
-        <div role="radiogroup" aria-label={`Unit of the ${name.toLowerCase()}`} className="flex flex-col">
-          {UNITS.map(([id, label]) => (
-            // biome-ignore lint/a11y/useSemanticElements: a short list of choices
-            <button
-              key={id}
-              type="button"
-              role="radio"
-              aria-checked={id === unit}
-              className="rounded-sm px-2 py-1 text-left hover:bg-weft aria-checked:font-semibold"
-              onClick={() => setSettings({ readOuts: index === 0 ? [id, units[1]] : [units[0], id] })}
-            >
-              {label}
-            </button>
-          ))}
-        </div>
+        <Radios
+          label={`Unit of the ${name.toLowerCase()}`}
+          className="flex flex-col"
+          value={unit}
+          onChange={(id) => setSettings({ readOuts: index === 0 ? [id, units[1]] : [units[0], id] })}
+          options={UNITS.map(([id, label]) => ({
+            id,
+            className: "rounded-sm px-2 py-1 text-left hover:bg-weft aria-checked:font-semibold",
+            children: label,
+          }))}
+        />
       </Popover>
     </>
   );

@@ -9,8 +9,8 @@ import { useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { useMedia } from "@/state/use-media";
 import { useView } from "@/state/view";
-import { HEAD_WIDTH } from "@/timeline/geometry";
-import { findSeam, seamClass } from "@/timeline/seam-classes";
+import { HEAD_WIDTH } from "@/timeline/model/geometry";
+import { findSeam, seamClass } from "@/timeline/model/seam-classes";
 import { Key } from "@/ui/controls";
 import { LevelBar } from "./LevelBar";
 

@@ -10,12 +10,12 @@ import { headItems } from "@/commands/menus";
 import { session, useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { setView, useView } from "@/state/view";
-import { HEAD_WIDTH, HEIGHTS, type LaneBox, laneBoxes } from "@/timeline/geometry";
-import { clearPreview, setPreview, usePreview } from "@/timeline/preview";
+import { HEAD_WIDTH, HEIGHTS, type LaneBox, laneBoxes } from "@/timeline/model/geometry";
+import { clearPreview, setPreview, usePreview } from "@/timeline/model/preview";
 import { Slider } from "@/ui/controls";
 import { Menu } from "@/ui/menu";
 import { LevelBar } from "./LevelBar";
-import { RulerLabels } from "./RulerLabels";
+import { RulerLabels } from "./rulers/RulerLabels";
 
 /** Pixels that a press on a head may wander before it drags the track. */
 const DRAG_PIXELS = 5;

@@ -3,7 +3,7 @@ import { create } from "zustand";
 import { ask, type SourceRow } from "@/state/api";
 import { session } from "@/state/session";
 import { view } from "@/state/view";
-import { freshTrackId, layEdits } from "@/timeline/lay-gesture";
+import { freshTrackId, layEdits } from "@/timeline/gestures/lay-gesture";
 
 /** A file on its way to the server. */
 export interface Upload {

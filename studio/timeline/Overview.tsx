@@ -5,11 +5,12 @@ import { onMedia } from "@/state/media";
 import { session } from "@/state/session";
 import { settings, useSettings } from "@/state/settings";
 import { setView, useView, view } from "@/state/view";
-import { fit, shown } from "./canvas";
-import { WORDS } from "./overlay-scene";
-import { overviewLength, overviewPicture } from "./overview-picture";
-import { usePreview } from "./preview";
-import { faded, mix, PALETTES } from "./theme";
+import { followPointer } from "@/ui/pointer-drag";
+import { WORDS } from "./model/overlay-scene";
+import { usePreview } from "./model/preview";
+import { faded, mix, PALETTES } from "./model/theme";
+import { fit, shown } from "./paint/canvas";
+import { overviewLength, overviewPicture } from "./paint/overview-picture";
 
 /** The whole piece under the tracks, with the lens: drag it to scroll, drag its ends to zoom, click beside it to go there. */
 export function Overview() {
@@ -66,7 +67,6 @@ export function Overview() {
       request();
     });
     size.observe(c);
-    let drag: { part: "lens" | "left" | "right"; at: number; start: number; end: number } | null = null;
     const per = (): number => overviewLength(session().doc) / width;
     const xOf = (e: PointerEvent): number => e.clientX - c.getBoundingClientRect().left;
     const partAt = (x: number): "lens" | "left" | "right" | null => {
@@ -76,45 +76,50 @@ export function Overview() {
       if (Math.abs(x - b) < 5) return "right";
       return x > a && x < b ? "lens" : null;
     };
+    let dragging = false;
     const down = (e: PointerEvent): void => {
-      const x = xOf(e);
-      let part = partAt(x);
-      const v = view();
+      if (e.button !== 0) return;
+      const [x0, before] = [xOf(e), view()];
+      let part = partAt(x0);
       if (!part) {
-        setView({ start: Math.max(0, x * per() - (v.width * v.samplesPerPixel) / 2) });
+        setView({ start: Math.max(0, x0 * per() - (before.width * before.samplesPerPixel) / 2) });
         part = "lens";
       }
       const now = view();
-      drag = { part, at: x, start: now.start, end: now.start + now.width * now.samplesPerPixel };
-      c.setPointerCapture(e.pointerId);
+      const from = { start: now.start, end: now.start + now.width * now.samplesPerPixel };
+      dragging = true;
+      followPointer(c, e.pointerId, {
+        move: (m) => {
+          const by = (xOf(m) - x0) * per();
+          const lanes = view().width;
+          if (part === "lens") return setView({ start: Math.max(0, from.start + by) });
+          const start = part === "left" ? Math.max(0, Math.min(from.end - lanes / 40, from.start + by)) : from.start;
+          const end = part === "right" ? Math.max(from.start + lanes / 40, from.end + by) : from.end;
+          setView({ start, samplesPerPixel: (end - start) / lanes });
+        },
+        drop: () => {
+          dragging = false;
+        },
+        cancel: () => {
+          dragging = false;
+          setView({ start: before.start, samplesPerPixel: before.samplesPerPixel });
+        },
+      });
     };
-    const move = (e: PointerEvent): void => {
-      if (!drag) {
-        const part = partAt(xOf(e));
-        c.style.cursor = part === "lens" ? "grab" : part ? "ew-resize" : "pointer";
-        return;
-      }
-      const by = (xOf(e) - drag.at) * per();
-      const lanes = view().width;
-      if (drag.part === "lens") return setView({ start: Math.max(0, drag.start + by) });
-      const start = drag.part === "left" ? Math.max(0, Math.min(drag.end - lanes / 40, drag.start + by)) : drag.start;
-      const end = drag.part === "right" ? Math.max(drag.start + lanes / 40, drag.end + by) : drag.end;
-      setView({ start, samplesPerPixel: (end - start) / lanes });
-    };
-    const up = (): void => {
-      drag = null;
+    const hover = (e: PointerEvent): void => {
+      if (dragging) return;
+      const part = partAt(xOf(e));
+      c.style.cursor = part === "lens" ? "grab" : part ? "ew-resize" : "pointer";
     };
     c.addEventListener("pointerdown", down);
-    c.addEventListener("pointermove", move);
-    c.addEventListener("pointerup", up);
+    c.addEventListener("pointermove", hover);
     return () => {
       for (const off of offs) off();
       size.disconnect();
       if (drawn) cancelAnimationFrame(due);
       else cancelIdleCallback(due);
       c.removeEventListener("pointerdown", down);
-      c.removeEventListener("pointermove", move);
-      c.removeEventListener("pointerup", up);
+      c.removeEventListener("pointermove", hover);
     };
   }, []);
   return (

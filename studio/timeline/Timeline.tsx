@@ -1,28 +1,26 @@
 "use client";
 import type { Document } from "@wet-thread/core/model/document";
 import { isAudible } from "@wet-thread/core/render/renderer";
-import { useEffect, useRef } from "react";
-import { keyOf } from "@/commands/keys";
-import { laneItems, rulerItems } from "@/commands/menus";
+import { type ReactNode, useEffect, useRef } from "react";
 import { transport } from "@/engine/transport";
 import { knowChannels, onMedia } from "@/state/media";
 import { session } from "@/state/session";
 import { settings, useSettings } from "@/state/settings";
 import { setView, useView, view } from "@/state/view";
 import { Menu } from "@/ui/menu";
-import { fit, shown } from "./canvas";
-import { weaveFrom } from "./cloth";
-import type { ClothScene } from "./cloth-scene";
-import { laneBoxes } from "./geometry";
-import { gridColumns, viewGrid } from "./grid-columns";
-import { listenToLanes } from "./lane-input";
-import { paintOverlay } from "./overlay";
-import { preview, usePreview } from "./preview";
-import { RulerLayer } from "./RulerLayer";
-import { paintRulers, rulersHeight } from "./rulers";
-import { snapped } from "./snapping";
-import { PALETTES } from "./theme";
-import { zoneAt } from "./zones";
+import { listenToLanes } from "./gestures/lane-input";
+import { host } from "./host";
+import type { ClothScene } from "./model/cloth-scene";
+import { laneBoxes } from "./model/geometry";
+import { gridColumns, viewGrid } from "./model/grid-columns";
+import { preview, usePreview } from "./model/preview";
+import { snapped } from "./model/snapping";
+import { PALETTES } from "./model/theme";
+import { zoneAt } from "./model/zones";
+import { fit, shown } from "./paint/canvas";
+import { weaveFrom } from "./paint/cloth";
+import { paintOverlay } from "./paint/overlay";
+import { paintRulers, rulersHeight } from "./paint/rulers";
 
 function mutedTracks(doc: Document): ReadonlySet<string> {
   let anySolo = false;
@@ -30,8 +28,8 @@ function mutedTracks(doc: Document): ReadonlySet<string> {
   return new Set([...doc.tracks.values()].filter((t) => !isAudible(t, anySolo)).map((t) => t.id));
 }
 
-/** The rulers, lanes and overview: canvases that are drawn once a frame, and only where something changed. */
-export function Timeline() {
+/** The rulers, lanes and overview: canvases that are drawn once a frame, and only where something changed. Marks that are things of their own lie on the rulers. */
+export function Timeline({ rulerMarks }: { rulerMarks: ReactNode }) {
   const lanes = useRef<HTMLDivElement>(null);
   const lanesCanvas = useRef<HTMLCanvasElement>(null);
   const rulerCanvas = useRef<HTMLCanvasElement>(null);
@@ -220,17 +218,17 @@ export function Timeline() {
 
   return (
     <div className="absolute inset-0 flex flex-col">
-      <Menu items={() => rulerItems(Math.round(menuAt.current.at), menuAt.current.markId)} onOpen={(target, x) => atRuler(target, x)}>
+      <Menu items={() => host().rulerItems(Math.round(menuAt.current.at), menuAt.current.markId)} onOpen={(target, x) => atRuler(target, x)}>
         <div className="relative shrink-0 border-line border-b" style={{ height: rulersHeight(rulers) }} data-testid="rulers">
           <canvas ref={rulerCanvas} className="absolute inset-0 h-full w-full cursor-text touch-none" aria-label="Rulers" role="img" />
-          <RulerLayer />
+          {rulerMarks}
           <div ref={head} className="pointer-events-none absolute bottom-0 left-0" style={{ visibility: "hidden" }}>
             <div className="-ml-[4.5px] mb-[6px] h-[9px] w-[9px] rounded-full bg-madder" />
           </div>
         </div>
       </Menu>
       <Menu
-        items={() => laneItems(menuAt.current.zone, Math.round(menuAt.current.at))}
+        items={() => host().laneItems(menuAt.current.zone, Math.round(menuAt.current.at))}
         onOpen={(_, x, y) => atLane(x, y)}
         onOpened={() => cancelGesture.current()}
       >
@@ -239,7 +237,7 @@ export function Timeline() {
             ref={lanesCanvas}
             className="absolute inset-0 h-full w-full"
             role="img"
-            aria-label={`Tracks with their clips; ${keyOf("list")} opens the same as a list in words`}
+            aria-label={`Tracks with their clips; ${host().keyOf("list")} opens the same as a list in words`}
           />
           <div ref={playhead} className="pointer-events-none absolute inset-y-0 left-0" style={{ visibility: "hidden" }} data-testid="playhead">
             <div className="-ml-[0.75px] h-full w-[1.5px] bg-madder" />

@@ -3,6 +3,7 @@ import { DYES, type Dye } from "@wet-thread/core/model/schema";
 import clsx from "clsx";
 import { Popover as RadixPopover, Slider as RadixSlider, Tooltip } from "radix-ui";
 import { type ButtonHTMLAttributes, type ReactNode, useEffect, useRef, useState } from "react";
+import { Radios } from "./radios";
 
 /** A tip that names a control and its key. */
 export function Tip({
@@ -95,24 +96,20 @@ export function Segments<T extends string>({
   label: string;
 }) {
   return (
-    <div role="radiogroup" aria-label={label} className="flex overflow-hidden rounded-md border border-line">
-      {options.map(([id, text]) => (
-        // biome-ignore lint/a11y/useSemanticElements: a row of buttons reads better here than radio inputs
-        <button
-          key={id}
-          type="button"
-          role="radio"
-          aria-checked={value === id}
-          onClick={() => onChange(id)}
-          className={clsx(
-            "h-7 flex-1 whitespace-nowrap border-line border-r px-1.5 last:border-r-0",
-            value === id ? "bg-ink font-semibold text-raised" : "bg-raised text-ink-2 hover:bg-weft",
-          )}
-        >
-          {text}
-        </button>
-      ))}
-    </div>
+    <Radios
+      label={label}
+      className="flex overflow-hidden rounded-md border border-line"
+      value={value}
+      onChange={onChange}
+      options={options.map(([id, text]) => ({
+        id,
+        className: clsx(
+          "h-7 flex-1 whitespace-nowrap border-line border-r px-1.5 last:border-r-0",
+          value === id ? "bg-ink font-semibold text-raised" : "bg-raised text-ink-2 hover:bg-weft",
+        ),
+        children: text,
+      }))}
+    />
   );
 }
 
@@ -274,21 +271,18 @@ export function Picture({
 /** The dyes to choose from; none is on where `value` is null. */
 export function Swatches({ value, onChange }: { value: Dye | null; onChange: (dye: Dye) => void }) {
   return (
-    <div className="flex gap-1.5" role="radiogroup" aria-label="Colour">
-      {DYES.map((dye) => (
-        // biome-ignore lint/a11y/useSemanticElements: a row of colours reads better here than radio inputs
-        <button
-          key={dye}
-          type="button"
-          role="radio"
-          aria-checked={value === dye}
-          aria-label={dye}
-          title={dye}
-          onClick={() => onChange(dye)}
-          className="size-5 rounded-full border-2 border-transparent aria-checked:border-ink"
-          style={{ background: `var(--${dye})` }}
-        />
-      ))}
-    </div>
+    <Radios
+      label="Colour"
+      className="flex gap-1.5"
+      value={value}
+      onChange={onChange}
+      options={DYES.map((dye) => ({
+        id: dye,
+        label: dye,
+        title: dye,
+        className: "size-5 rounded-full border-2 border-transparent aria-checked:border-ink",
+        style: { background: `var(--${dye})` },
+      }))}
+    />
   );
 }

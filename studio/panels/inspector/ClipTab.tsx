@@ -10,7 +10,7 @@ import { session, useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { useView, view } from "@/state/view";
 import { Button, Field, Swatches } from "@/ui/controls";
-import { Shapes } from "../ModeLine";
+import { Shapes } from "../FadeShapes";
 import { Empty, Label, lengthFrom, numberFrom, signed } from "./parts";
 
 /** What several clips have in common, or nothing. */

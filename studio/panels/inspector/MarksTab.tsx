@@ -7,7 +7,7 @@ import { keyOf } from "@/commands/keys";
 import { session, useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { setView, useView } from "@/state/view";
-import { placePlayhead } from "@/timeline/range-gestures";
+import { placePlayhead } from "@/timeline/gestures/range-gestures";
 import { Button } from "@/ui/controls";
 import { Empty, Label } from "./parts";
 

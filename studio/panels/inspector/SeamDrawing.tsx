@@ -10,8 +10,8 @@ import { useEffect, useRef } from "react";
 import { create } from "zustand";
 import { haveSamples, pageReader } from "@/state/media";
 import { useSettings } from "@/state/settings";
-import { drawnGain } from "@/timeline/drawn-gain";
-import { PALETTES, type Palette } from "@/timeline/theme";
+import { drawnGain } from "@/timeline/model/drawn-gain";
+import { PALETTES, type Palette } from "@/timeline/model/theme";
 import { Segments } from "@/ui/controls";
 
 /** How seams are looked at; kept from seam to seam. `half`: samples shown on each side, null for as many as the fades want. */

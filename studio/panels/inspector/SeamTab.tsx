@@ -17,9 +17,9 @@ import { haveSamples, pageReader } from "@/state/media";
 import { session, useSession } from "@/state/session";
 import { settings, useSettings } from "@/state/settings";
 import { useView } from "@/state/view";
-import { findSeam, laneSeams, seamClass } from "@/timeline/seam-classes";
+import { findSeam, laneSeams, seamClass } from "@/timeline/model/seam-classes";
 import { Button, Field, Segments } from "@/ui/controls";
-import { SHAPE_NAMES, Shapes } from "../ModeLine";
+import { SHAPE_NAMES, Shapes } from "../FadeShapes";
 import { Empty, Label, lengthFrom, numberFrom, signed } from "./parts";
 import { SeamDrawing } from "./SeamDrawing";
 

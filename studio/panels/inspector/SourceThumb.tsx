@@ -5,11 +5,12 @@ import type { SourceRow } from "@/state/api";
 import { onMedia } from "@/state/media";
 import { session } from "@/state/session";
 import { useSettings } from "@/state/settings";
-import type { Gesture } from "@/timeline/gesture";
-import { layRecording } from "@/timeline/lay-gesture";
-import { clearPreview } from "@/timeline/preview";
-import { mix, PALETTES } from "@/timeline/theme";
-import { fillColumns, newColumns } from "@/timeline/wave";
+import type { Gesture } from "@/timeline/gestures/gesture";
+import { layRecording } from "@/timeline/gestures/lay-gesture";
+import { clearPreview } from "@/timeline/model/preview";
+import { mix, PALETTES } from "@/timeline/model/theme";
+import { fillColumns, newColumns } from "@/timeline/paint/wave";
+import { followPointer } from "@/ui/pointer-drag";
 
 const [WIDTH, HEIGHT] = [252, 34];
 /** Pixels that a press may wander before it takes the recording along. */
@@ -77,45 +78,32 @@ export function SourceThumb({ source, used }: { source: SourceRow; used: boolean
     const box = e.currentTarget.getBoundingClientRect();
     const [x0, y0] = [e.clientX, e.clientY];
     const target = e.currentTarget;
-    target.setPointerCapture(e.pointerId);
     let gesture: Gesture | null = null;
     const lanes = document.querySelector("[data-testid=lanes]")?.getBoundingClientRect();
     const inLanes = (m: PointerEvent): { x: number; y: number; shift: boolean; alt: boolean } | null =>
       lanes && m.clientX >= lanes.left && m.clientX <= lanes.right && m.clientY >= lanes.top && m.clientY <= lanes.bottom
         ? { x: m.clientX - lanes.left, y: m.clientY - lanes.top, shift: m.shiftKey, alt: m.altKey }
         : null;
-    const move = (m: PointerEvent): void => {
-      if (!gesture && Math.hypot(m.clientX - x0, m.clientY - y0) < TAKES) return;
-      gesture ??= layRecording(session().doc, source);
-      const p = inLanes(m);
-      document.body.style.cursor = p ? "copy" : "grabbing";
-      if (p) gesture.move(p);
+    const over = (p: ReturnType<typeof inLanes>): void => {
+      document.body.style.cursor = "";
+      if (gesture && p) gesture.commit(p);
       else clearPreview();
     };
-    const end =
-      (kept: boolean) =>
-      (m: Event): void => {
-        document.body.style.cursor = "";
-        target.removeEventListener("pointermove", move);
-        target.removeEventListener("pointerup", up);
-        target.removeEventListener("pointercancel", cancel);
-        window.removeEventListener("keydown", callOff, true);
-        const p = kept && m instanceof PointerEvent ? inLanes(m) : null;
-        if (gesture && p) gesture.commit(p);
+    followPointer(target, e.pointerId, {
+      move: (m) => {
+        if (!gesture && Math.hypot(m.clientX - x0, m.clientY - y0) < TAKES) return;
+        gesture ??= layRecording(session().doc, source);
+        const p = inLanes(m);
+        document.body.style.cursor = p ? "copy" : "grabbing";
+        if (p) gesture.move(p);
         else clearPreview();
-        if (kept && !gesture) sourcePreview().hear(source.id, Math.round(((x0 - box.left) / box.width) * source.length));
-      };
-    const up = end(true);
-    const cancel = end(false);
-    const callOff = (k: KeyboardEvent): void => {
-      if (k.key !== "Escape") return;
-      k.stopPropagation();
-      cancel(k);
-    };
-    target.addEventListener("pointermove", move);
-    target.addEventListener("pointerup", up);
-    target.addEventListener("pointercancel", cancel);
-    window.addEventListener("keydown", callOff, true);
+      },
+      drop: (m) => {
+        over(inLanes(m));
+        if (!gesture) sourcePreview().hear(source.id, Math.round(((x0 - box.left) / box.width) * source.length));
+      },
+      cancel: () => over(null),
+    });
   };
 
   return (

@@ -5,7 +5,7 @@ import dynamic from "next/dynamic";
 import { useMemo } from "react";
 import { useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
-import { PALETTES } from "@/timeline/theme";
+import { PALETTES } from "@/timeline/model/theme";
 import type { SeamRow } from "./rows";
 
 const Chart = dynamic(() => import("react-apexcharts"), { ssr: false });

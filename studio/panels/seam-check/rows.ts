@@ -2,7 +2,7 @@ import { type Document, timebaseOf } from "@wet-thread/core/model/document";
 import type { SeamMeasure } from "@wet-thread/core/seam/measure";
 import { classify, type Seam, type SeamClass } from "@wet-thread/core/seam/seams";
 import { formatPosition } from "@wet-thread/core/time/format";
-import { laneSeams, seamClass } from "@/timeline/seam-classes";
+import { laneSeams, seamClass } from "@/timeline/model/seam-classes";
 
 /** One line of the seam check. */
 export interface SeamRow {

@@ -1,0 +1,251 @@
+import { timebaseOf } from "@wet-thread/core/model/document";
+import { formatPosition } from "@wet-thread/core/time/format";
+import { METER_DENOMINATORS, type MeterEvent } from "@wet-thread/core/time/meter";
+import type { TempoEvent } from "@wet-thread/core/time/tempo";
+import { useState } from "react";
+import { toast } from "sonner";
+import { session, useSession } from "@/state/session";
+import { view } from "@/state/view";
+import { dragPoint } from "@/timeline/gestures/drag-point";
+import { snapped } from "@/timeline/model/snapping";
+import { Button, Field, Segments } from "@/ui/controls";
+import { MarkPanel, useScale } from "./parts";
+
+/** What a change of the map leaves in place; chosen once, kept while the page is open. */
+let keepChoice: "time" | "bars" = "time";
+
+export function TempoAndMeter() {
+  const { tempo, meter } = useSession((s) => s.doc.piece);
+  const doc = useSession((s) => s.doc);
+  const base = timebaseOf(doc);
+  const [adding, setAdding] = useState<{ tick: number; x: number } | null>(null);
+  const setTempo = (events: readonly TempoEvent[]): void =>
+    void session().edit([{ type: "set-time", tempo: [...events].sort((a, b) => a.tick - b.tick), keep: keepChoice }]);
+  const setMeter = (events: readonly MeterEvent[]): void =>
+    void session().edit([{ type: "set-time", meter: [...events].sort((a, b) => a.tick - b.tick), keep: keepChoice }]);
+  const barAt = (sample: number): number => {
+    const bar = base.meter.barIndexAt(Math.max(0, base.tempo.sampleToTick(sample)));
+    const [a, b] = [base.meter.barIndexToTick(bar), base.meter.barIndexToTick(bar + 1)];
+    return sample - base.tempo.tickToSample(a) < base.tempo.tickToSample(b) - sample ? a : b;
+  };
+  return (
+    <>
+      <button
+        type="button"
+        aria-label="Add a tempo or meter"
+        className="pointer-events-auto absolute inset-0 cursor-copy"
+        onClick={(e) => {
+          const x = e.clientX - e.currentTarget.getBoundingClientRect().left;
+          const at = view().start + x * view().samplesPerPixel;
+          setAdding({ tick: base.tempo.sampleToTick(snapped(doc, { wanted: Math.max(0, at), origin: 0 }).position), x });
+        }}
+      />
+      {adding && (
+        <MarkPanel open onClose={() => setAdding(null)} at={<span className="absolute bottom-0 h-1 w-1" style={{ left: adding.x }} />}>
+          <p className="num text-ink-2 text-sm">at {formatPosition(base.tempo.tickToSample(adding.tick), "bars", base)}</p>
+          <div className="flex gap-2">
+            <Button
+              className="flex-1"
+              onClick={() => {
+                if (!tempo.some((t) => t.tick === adding.tick))
+                  setTempo([...tempo, { tick: adding.tick, bpm: Math.round(base.tempo.bpmAt(adding.tick) * 100) / 100 }]);
+                setAdding(null);
+              }}
+            >
+              Add tempo
+            </Button>
+            <Button
+              className="flex-1"
+              onClick={() => {
+                const tick = barAt(base.tempo.tickToSample(adding.tick));
+                const { numerator, denominator } = base.meter.meterAt(tick);
+                if (!meter.some((m) => m.tick === tick)) setMeter([...meter, { tick, numerator, denominator }]);
+                setAdding(null);
+              }}
+            >
+              Add meter
+            </Button>
+          </div>
+        </MarkPanel>
+      )}
+      {tempo.map((event, i) => (
+        <TempoChip
+          key={`tempo ${event.tick}`}
+          event={event}
+          last={i === tempo.length - 1}
+          others={tempo.filter((t) => t !== event)}
+          onChange={setTempo}
+        />
+      ))}
+      {meter.map((event) => (
+        <MeterChip key={`meter ${event.tick}`} event={event} others={meter.filter((m) => m !== event)} barAt={barAt} onChange={setMeter} />
+      ))}
+    </>
+  );
+}
+
+const CHIP =
+  "pointer-events-auto absolute top-[3px] flex h-[15px] touch-none items-center rounded-sm border border-line bg-raised px-1 num text-[10.5px] font-semibold leading-none hover:border-ink-3";
+
+function KeepChoice() {
+  const [keep, setKeep] = useState(keepChoice);
+  return (
+    <div>
+      <p className="mb-1 text-ink-2 text-sm">When this changes, clips and marks keep their</p>
+      <Segments
+        label="Clips keep"
+        value={keep}
+        onChange={(v) => {
+          keepChoice = v;
+          setKeep(v);
+        }}
+        options={[
+          ["time", "Time"],
+          ["bars", "Bars"],
+        ]}
+      />
+    </div>
+  );
+}
+
+function TempoChip({
+  event,
+  last,
+  others,
+  onChange,
+}: {
+  event: TempoEvent;
+  last: boolean;
+  others: readonly TempoEvent[];
+  onChange: (events: readonly TempoEvent[]) => void;
+}) {
+  const base = timebaseOf(useSession((s) => s.doc));
+  const { px, width } = useScale();
+  const [open, setOpen] = useState(false);
+  const [moving, setMoving] = useState<number | null>(null);
+  const at = base.tempo.tickToSample(event.tick);
+  const x = px(moving ?? at);
+  if (x < -60 || x > width) return null;
+  const neighbours = others.map((t) => base.tempo.tickToSample(t.tick));
+  const chip = (
+    <button
+      type="button"
+      aria-label={`Tempo ${event.bpm}`}
+      className={`${CHIP} ${event.tick === 0 ? "cursor-pointer" : "cursor-ew-resize"}`}
+      style={{ left: x + 1, borderLeft: "2px solid var(--walnut)" }}
+      onPointerDown={(e) => {
+        if (event.tick === 0) return;
+        dragPoint(
+          e,
+          { origin: at, least: 1, most: Math.min(...neighbours.filter((n) => n > at)) - 1 },
+          {
+            show: setMoving,
+            commit: (p) => onChange([...others.filter((t) => t.tick !== base.tempo.sampleToTick(p)), { ...event, tick: base.tempo.sampleToTick(p) }]),
+            click: () => setOpen(true),
+          },
+        );
+      }}
+      onClick={() => event.tick === 0 && setOpen(true)}
+    >
+      {event.bpm}
+      {event.ramp && !last ? " ⟋" : ""}
+    </button>
+  );
+  return (
+    <MarkPanel open={open} onClose={() => setOpen(false)} at={chip}>
+      <Field
+        label="Tempo"
+        unit="quarter notes a minute"
+        value={String(event.bpm)}
+        onCommit={(t) => {
+          const bpm = Number(t.replace(",", "."));
+          if (bpm >= 20 && bpm <= 400) onChange([...others, { ...event, bpm }]);
+          else toast.error(`“${t}” is no tempo: it lies between 20 and 400.`);
+        }}
+      />
+      {!last && (
+        <Segments
+          label="Up to the next tempo"
+          value={event.ramp ? "ramp" : "step"}
+          onChange={(v) => onChange([...others, { ...event, ramp: v === "ramp" }])}
+          options={[
+            ["step", "Stays"],
+            ["ramp", "Glides to the next"],
+          ]}
+        />
+      )}
+      <KeepChoice />
+      {event.tick > 0 && (
+        <Button className="w-full" onClick={() => onChange(others)}>
+          Remove
+        </Button>
+      )}
+    </MarkPanel>
+  );
+}
+
+function MeterChip({
+  event,
+  others,
+  barAt,
+  onChange,
+}: {
+  event: MeterEvent;
+  others: readonly MeterEvent[];
+  barAt: (sample: number) => number;
+  onChange: (events: readonly MeterEvent[]) => void;
+}) {
+  const doc = useSession((s) => s.doc);
+  const base = timebaseOf(doc);
+  const { px, width } = useScale();
+  const [open, setOpen] = useState(false);
+  const [moving, setMoving] = useState<number | null>(null);
+  const at = base.tempo.tickToSample(event.tick);
+  const shared = doc.piece.tempo.some((t) => t.tick === event.tick);
+  const x = px(moving ?? at) + (shared && moving === null ? 46 : 0);
+  if (x < -60 || x > width) return null;
+  const chip = (
+    <button
+      type="button"
+      aria-label={`Meter ${event.numerator}/${event.denominator}`}
+      className={`${CHIP} ${event.tick === 0 ? "cursor-pointer" : "cursor-ew-resize"}`}
+      style={{ left: x + 1, borderLeft: "2px solid var(--woad)" }}
+      onPointerDown={(e) => {
+        if (event.tick === 0) return;
+        dragPoint(
+          e,
+          { origin: at, least: 1 },
+          {
+            show: (p) => setMoving(p === null ? null : base.tempo.tickToSample(barAt(p))),
+            commit: (p) => barAt(p) > 0 && onChange([...others.filter((m) => m.tick !== barAt(p)), { ...event, tick: barAt(p) }]),
+            click: () => setOpen(true),
+          },
+        );
+      }}
+      onClick={() => event.tick === 0 && setOpen(true)}
+    >
+      {event.numerator}/{event.denominator}
+    </button>
+  );
+  return (
+    <MarkPanel open={open} onClose={() => setOpen(false)} at={chip}>
+      <Field
+        label="Meter"
+        value={`${event.numerator}/${event.denominator}`}
+        onCommit={(t) => {
+          const m = /^\s*(\d{1,2})\s*\/\s*(\d{1,2})\s*$/.exec(t);
+          const [numerator, denominator] = m ? [Number(m[1]), Number(m[2])] : [0, 0];
+          if (numerator >= 1 && numerator <= 64 && (METER_DENOMINATORS as readonly number[]).includes(denominator))
+            onChange([...others, { ...event, numerator, denominator }]);
+          else toast.error(`“${t}” is no meter: it is written like 6/8, with 1 to 64 beats of a 1, 2, 4, 8, 16, 32 or 64th note.`);
+        }}
+      />
+      <KeepChoice />
+      {event.tick > 0 && (
+        <Button className="w-full" onClick={() => onChange(others)}>
+          Remove
+        </Button>
+      )}
+    </MarkPanel>
+  );
+}

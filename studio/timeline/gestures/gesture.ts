@@ -1,0 +1,76 @@
+import { withBundles } from "@wet-thread/core/edit/bundles/members";
+import { EditError } from "@wet-thread/core/edit/errors";
+import { applyEdits, type Edit, newKey } from "@wet-thread/core/edit/registry";
+import type { Document } from "@wet-thread/core/model/document";
+import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
+import { edited } from "@/state/modes";
+import { session } from "@/state/session";
+import { view } from "@/state/view";
+import { clearPreview, type Preview, setPreview } from "../model/preview";
+
+/** Where the pointer is, in pixels of the lanes, and the keys that are held. */
+export interface Point {
+  readonly x: number;
+  readonly y: number;
+  readonly shift: boolean;
+  readonly alt: boolean;
+}
+
+/** One press, drag and release. `move` only shows; `commit` does; a cancelled gesture leaves nothing behind. */
+export interface Gesture {
+  move(p: Point): void;
+  commit(p: Point): void;
+}
+
+/** Pixels that a press may wander and still be a click. */
+export const CLICK_PIXELS = 4;
+
+export const sampleAt = (x: number): number => view().start + x * view().samplesPerPixel;
+
+/** What a gesture would do where the pointer is: its edits, and what is shown besides the piece as it would be. */
+export interface Plan {
+  readonly edits: Edit[];
+  readonly name?: string;
+  lines(after: Document): string[];
+  readonly shown?: Partial<Preview>;
+  /** In place of sending the edits: asks for more first. */
+  readonly instead?: () => void;
+}
+
+/** A gesture made of edits: each move previews them on the document, the release sends them as one step. */
+export function editing(doc: Document, plan: (p: Point) => Plan | null): Gesture {
+  const key = newKey();
+  const make = (p: Point): Plan | null => {
+    const planned = plan(p);
+    return planned && { ...planned, edits: planned.edits.map((e, i) => ({ ...edited(e, doc.sampleRate), ...e, key: `${key}${i}` })) };
+  };
+  return {
+    move(p) {
+      const planned = make(p);
+      if (!planned) return;
+      const blank = { lit: null, joint: null, cuts: [] };
+      try {
+        const after = planned.edits.length ? applyEdits(doc, planned.edits).doc : doc;
+        setPreview({ ...blank, ...planned.shown, doc: after, flag: { x: p.x, y: p.y, lines: planned.lines(after) } });
+      } catch (error) {
+        if (!(error instanceof EditError)) throw error;
+        setPreview({ ...blank, doc, flag: { x: p.x, y: p.y, lines: [error.message] } });
+      }
+    },
+    commit(p) {
+      const planned = make(p);
+      if (planned?.instead && planned.edits.length) return planned.instead();
+      clearPreview();
+      if (planned?.edits.length) session().edit(planned.edits, planned.name);
+    },
+  };
+}
+
+/** The clips that a gesture on one of them takes along: all selected ones if it is among them, and all of its bundle when that is closed. */
+export function taken(doc: Document, clip: Clip): Clip[] {
+  const { clipIds, openBundle } = view();
+  const ids = clipIds.has(clip.id) ? clipIds : withBundles(doc, [clip.id], openBundle);
+  return [...ids].map((id) => doc.clips.get(id)).filter((c) => c !== undefined);
+}
+
+export const edgesOf = (clips: readonly Clip[]): ReadonlySet<number> => new Set(clips.flatMap((c) => [c.start, clipEnd(c)]));

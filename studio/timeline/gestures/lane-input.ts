@@ -1,0 +1,250 @@
+import { objectOf } from "@wet-thread/core/edit/bundles/members";
+import { transport } from "@/engine/transport";
+import { session } from "@/state/session";
+import { selectClips, setView, type Tool, view, zoomAt } from "@/state/view";
+import { host } from "../host";
+import { scrollTo as scrollIn } from "../model/geometry";
+import { clearPreview, preview, setPreview } from "../model/preview";
+import { CURSORS, HINTS, TOOL_CURSORS, TOOL_HINTS, zoneAt } from "../model/zones";
+import { CLICK_PIXELS, type Gesture, type Point } from "./gesture";
+import { gestureFor } from "./gestures";
+import { Pinch, wheelHeights } from "./pinch";
+import { clickClip, makeRange } from "./range-gestures";
+
+/** Tools that only look and listen: every place is alike to them. */
+const VIEW_TOOLS: ReadonlySet<Tool> = new Set(["zoom", "hand", "listen"]);
+
+/** Pointer, wheel, fingers and keys over the lanes and rulers. `cancel` calls off a gesture; true when there was one. */
+export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel(): boolean; off(): void } {
+  // ---- the pointer: press, show, commit or cancel
+  let gesture: Gesture | null = null;
+  let last: Point | null = null;
+  // Where lanes and rulers lie, measured once for each size: to ask with each event would have the whole page laid out anew.
+  const places = new Map<HTMLElement, DOMRect>();
+  const forget = (): void => places.clear();
+  const sizes = new ResizeObserver(forget);
+  for (const element of [box, ruler]) sizes.observe(element);
+  window.addEventListener("resize", forget);
+  const pointOf = (e: PointerEvent | MouseEvent | WheelEvent, within: HTMLElement): Point => {
+    let r = places.get(within);
+    if (!r) {
+      r = within.getBoundingClientRect();
+      places.set(within, r);
+    }
+    return { x: e.clientX - r.left, y: e.clientY - r.top, shift: e.shiftKey, alt: e.altKey };
+  };
+  const cancel = (): boolean => {
+    const had = gesture !== null;
+    if (had && view().tool === "listen") transport().endScrub();
+    gesture = null;
+    clearPreview();
+    return had;
+  };
+  const hover = (e: PointerEvent): void => {
+    const zone = zoneAt(session().doc, view(), ...xy(pointOf(e, box)));
+    const { tool } = view();
+    const ownZone =
+      (!VIEW_TOOLS.has(tool) && (tool === "pointer" || zone.kind === "seam" || zone.kind === "below")) ||
+      (tool === "range" && /^range(Start|End)$/.test(zone.kind));
+    box.style.cursor = (!ownZone && TOOL_CURSORS[tool]) || CURSORS[zone.kind];
+    const hint = (!ownZone && TOOL_HINTS[tool]) || HINTS[zone.kind];
+    if (view().hint !== hint) setView({ hint });
+    const old = preview().zone;
+    const shownZone =
+      tool === "pointer" || (zone.kind === "seam" && !VIEW_TOOLS.has(tool))
+        ? { kind: zone.kind as string, clipId: zone.clip?.id, seamId: zone.seam?.id }
+        : null;
+    if (old?.kind !== shownZone?.kind || old?.clipId !== shownZone?.clipId || old?.seamId !== shownZone?.seamId) setPreview({ zone: shownZone });
+  };
+  const xy = (p: Point): [number, number] => [p.x, p.y];
+  let pressed: { p: Point; zone: ReturnType<typeof zoneAt>; add: boolean; had: boolean; moved: boolean } | null = null;
+  // ---- two fingers zoom and scroll; the middle button, or any drag while the view is locked, scrolls
+  const fingers = new Map<number, Point>();
+  let hand: { x: number; y: number; start: number; scrollY: number } | null = null;
+  const pinch = new Pinch();
+  const scrollTo = (start: number, scrollY: number): void => scrollIn(session().doc, start, scrollY);
+  const down = (e: PointerEvent): void => {
+    if (e.pointerType === "touch") {
+      fingers.set(e.pointerId, pointOf(e, box));
+      if (fingers.size === 2) {
+        cancel();
+        pressed = null;
+        pinch.begin(fingers);
+        return;
+      }
+    }
+    if (view().placing) return;
+    if (e.button === 1 || (e.button === 0 && view().locked)) {
+      e.preventDefault();
+      const { start, scrollY } = view();
+      hand = { ...pointOf(e, box), start, scrollY };
+      box.style.cursor = "grabbing";
+      box.setPointerCapture(e.pointerId);
+      return;
+    }
+    if (e.button !== 0) return;
+    (document.activeElement as HTMLElement | null)?.blur();
+    const p = pointOf(e, box);
+    const doc = session().doc;
+    const zone = zoneAt(doc, view(), p.x, p.y, e.pointerType === "touch");
+    const frame = e.ctrlKey || e.metaKey;
+    const add = e.shiftKey || frame || view().picking;
+    const had = zone.clip !== undefined && view().clipIds.has(zone.clip.id);
+    pressed = { p, zone, add, had, moved: false };
+    last = p;
+    box.setPointerCapture(e.pointerId);
+    // A press on a clip that is not selected selects it, so that the drag takes it alone.
+    const takes = zone.clip && zone.kind !== "body" && zone.kind !== "range" && view().tool === "pointer" && !view().picking;
+    if (takes && zone.clip && !had) {
+      if (add) clickClip(doc, zone.clip, true);
+      else selectClips(doc, [zone.clip.id]);
+      setView({ trackId: zone.clip.trackId });
+    }
+    gesture = gestureFor(doc, zone, p, add, frame);
+  };
+  /** Tools show what a press would do at once; the pointer waits until it is dragged. */
+  const threshold = (): number => (view().tool === "pointer" || view().tool === "range" ? CLICK_PIXELS : 0);
+  const move = (e: PointerEvent): void => {
+    if (fingers.has(e.pointerId)) fingers.set(e.pointerId, pointOf(e, box));
+    if (pinch.on) return pinch.move(fingers);
+    if (hand) {
+      const p = pointOf(e, box);
+      return scrollTo(hand.start - (p.x - hand.x) * view().samplesPerPixel, hand.scrollY - (p.y - hand.y));
+    }
+    if (!gesture || !pressed) return hover(e);
+    const p = pointOf(e, box);
+    last = p;
+    if (!pressed.moved && Math.hypot(p.x - pressed.p.x, p.y - pressed.p.y) < threshold()) return;
+    pressed.moved = true;
+    gesture.move(p);
+  };
+  const up = (e: PointerEvent): void => {
+    fingers.delete(e.pointerId);
+    if (pinch.on) {
+      if (fingers.size < 2) pinch.end(true);
+      return;
+    }
+    if (hand) {
+      hand = null;
+      return hover(e);
+    }
+    if (!gesture || !pressed) {
+      pressed = null;
+      return;
+    }
+    const p = pointOf(e, box);
+    const { zone, moved, add, had } = pressed;
+    const done = gesture;
+    gesture = null;
+    pressed = null;
+    const pointing = view().tool === "pointer" || (zone.kind === "seam" && !VIEW_TOOLS.has(view().tool));
+    if (!moved && pointing && !["body", "lane", "below"].includes(zone.kind)) {
+      clearPreview();
+      if (zone.kind === "seam" && zone.seam) setView({ seamId: zone.seam.id, tab: "seam", clipIds: new Set(), trackId: zone.seam.trackId });
+      else if (zone.clip && (view().picking || !add || had)) clickClip(session().doc, zone.clip, add);
+      return;
+    }
+    done.commit(p);
+    hover(e);
+  };
+  const twice = (e: MouseEvent): void => {
+    const zone = zoneAt(session().doc, view(), ...xy(pointOf(e, box)));
+    if (zone.kind === "seam" && zone.seam) return host().smoothSeam(zone.seam.id);
+    const object = zone.clip && objectOf(session().doc, zone.clip, view().openBundle);
+    if (object) host().openBundle(object.id);
+    else if (view().openBundle !== null && !zone.clip) host().closeBundle();
+  };
+  const leave = (): void => {
+    if (!gesture) setPreview({ zone: null });
+    setView({ hint: "" });
+  };
+  const wheel = (e: WheelEvent): void => {
+    e.preventDefault();
+    const v = view();
+    if (e.altKey) return wheelHeights(Math.exp(-e.deltaY * (Math.abs(e.deltaY) < 40 ? 0.012 : 0.002)), pointOf(e, box).y);
+    if (e.ctrlKey || e.metaKey) return zoomAt(pointOf(e, box).x, Math.exp(e.deltaY * (Math.abs(e.deltaY) < 40 ? 0.012 : 0.0025)));
+    const sideways = e.shiftKey && e.deltaX === 0 ? e.deltaY : e.deltaX;
+    const down = e.shiftKey && e.deltaX === 0 ? 0 : e.deltaY;
+    scrollTo(v.start + sideways * v.samplesPerPixel, v.scrollY + down);
+  };
+
+  // ---- rulers: a click places the playhead, a drag makes a range over all tracks
+  let fromRuler: { gesture: Gesture; at: Point; y: number } | null = null;
+  const rulerDown = (e: PointerEvent): void => {
+    if (e.button !== 0) return;
+    const p = pointOf(e, ruler);
+    const doc = session().doc;
+    fromRuler = { gesture: makeRange(doc, { ...p, y: 0 }, undefined, true, true), at: p, y: p.y };
+    ruler.setPointerCapture(e.pointerId);
+  };
+  const rulerMove = (e: PointerEvent): void => {
+    if (!fromRuler) {
+      const hint = "Click to place the playhead · drag to make a range over all tracks";
+      if (view().hint !== hint) setView({ hint });
+      return;
+    }
+    fromRuler.gesture.move({ ...pointOf(e, ruler), y: 0 });
+  };
+  const rulerUp = (e: PointerEvent): void => {
+    fromRuler?.gesture.commit({ ...pointOf(e, ruler), y: 0 });
+    fromRuler = null;
+  };
+
+  box.addEventListener("pointerdown", down);
+  box.addEventListener("pointermove", move);
+  box.addEventListener("pointerup", up);
+  const calledOff = (e: PointerEvent): void => {
+    fingers.delete(e.pointerId);
+    pinch.end(false);
+    hand = null;
+    cancel();
+  };
+  box.addEventListener("pointercancel", calledOff);
+  box.addEventListener("pointerleave", leave);
+  box.addEventListener("dblclick", twice);
+  box.addEventListener("wheel", wheel, { passive: false });
+  ruler.addEventListener("wheel", wheel, { passive: false });
+  ruler.addEventListener("pointerdown", rulerDown);
+  ruler.addEventListener("pointermove", rulerMove);
+  ruler.addEventListener("pointerup", rulerUp);
+  ruler.addEventListener("pointerleave", leave);
+  const offKeys = host().listenForKeys({
+    cancel() {
+      const had = cancel() || fromRuler !== null || view().placing !== null;
+      fromRuler = null;
+      pressed = null;
+      if (view().placing) setView({ placing: null });
+      return had;
+    },
+    regrip(change) {
+      if (last) last = { ...last, ...change };
+      if (gesture && last && pressed?.moved) gesture.move(last);
+    },
+    busy: () => gesture !== null || fromRuler !== null || preview().flag !== null,
+  });
+  box.addEventListener("contextmenu", cancel);
+  return {
+    cancel() {
+      pressed = null;
+      return cancel();
+    },
+    off() {
+      offKeys();
+      sizes.disconnect();
+      window.removeEventListener("resize", forget);
+      box.removeEventListener("contextmenu", cancel);
+      box.removeEventListener("pointerdown", down);
+      box.removeEventListener("pointermove", move);
+      box.removeEventListener("pointerup", up);
+      box.removeEventListener("pointercancel", calledOff);
+      box.removeEventListener("pointerleave", leave);
+      box.removeEventListener("dblclick", twice);
+      box.removeEventListener("wheel", wheel);
+      ruler.removeEventListener("wheel", wheel);
+      ruler.removeEventListener("pointerdown", rulerDown);
+      ruler.removeEventListener("pointermove", rulerMove);
+      ruler.removeEventListener("pointerup", rulerUp);
+      ruler.removeEventListener("pointerleave", leave);
+    },
+  };
+}
