@@ -1,4 +1,5 @@
 import { bundlesAround, objectOf } from "@wet-thread/core/edit/bundles/members";
+import { partners } from "@wet-thread/core/edit/links";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import type { Document } from "@wet-thread/core/model/document";
 import { type Bundle, type Clip, clipEnd } from "@wet-thread/core/model/schema";
@@ -7,6 +8,7 @@ import { toast } from "sonner";
 import { ask, ServerError } from "@/state/api";
 import { modeRules, neighbourRules } from "@/state/modes";
 import { session } from "@/state/session";
+import { settings } from "@/state/settings";
 import { selectClips, setView, view } from "@/state/view";
 import { laneBoxes } from "@/timeline/model/geometry";
 import { hitsIn } from "@/timeline/model/snapping";
@@ -118,7 +120,7 @@ export async function print(): Promise<void> {
   try {
     await session().settled();
     const { versionId } = session().store.getState();
-    const { id } = await ask<{ id: string }>(`/api/versions/${versionId}/prints`, { json: { clipIds: idsOf(clips) } });
+    const { id } = await ask<{ id: string }>(`/api/versions/${versionId}/prints`, { json: { clipIds: idsOf(clips), links: settings().linksOn } });
     const cancel = { label: "Cancel", onClick: () => void ask(`/api/prints/${id}`, { method: "DELETE" }).catch(() => {}) };
     for (;;) {
       const job = await ask<PrintJob>(`/api/prints/${id}`);
@@ -226,7 +228,11 @@ export function trimToHit(edge: "start" | "end", direction: 1 | -1): void {
   if (!clips) return;
   const { sources } = session().store.getState();
   const edits: Edit[] = [];
+  // What goes along with another through a link is trimmed with it, not once more by hits of its own.
+  const along = new Set<string>();
   for (const clip of clips) {
+    if (along.has(clip.id)) continue;
+    if (settings().linksOn) for (const partner of partners(doc(), clip)) along.add(partner.id);
     const at = edge === "start" ? clip.offset : clip.offset + clip.length;
     const hits = sources.get(clip.sourceId)?.transients ?? [];
     const hit = direction > 0 ? hits.find((h) => h > at) : hits.findLast((h) => h < at);

@@ -1,5 +1,6 @@
 import type { PastedClip } from "@wet-thread/core/edit/clips/copy";
 import { copiedBundles } from "@wet-thread/core/edit/copies";
+import { leadsOf } from "@wet-thread/core/edit/links";
 import { sliceOf } from "@wet-thread/core/edit/parts";
 import { type SpanContent, spanContent } from "@wet-thread/core/edit/piece/sections";
 import type { Edit } from "@wet-thread/core/edit/registry";
@@ -8,6 +9,7 @@ import type { Bundle, Clip } from "@wet-thread/core/model/schema";
 import { toast } from "sonner";
 import { modeRules } from "@/state/modes";
 import { session } from "@/state/session";
+import { settings } from "@/state/settings";
 import { setView, view } from "@/state/view";
 import { selectedClips, selectNew } from "./actions";
 import { showAftermath } from "./aftermath";
@@ -29,6 +31,16 @@ function hold(doc: Document, clips: readonly Clip[], from: number, length?: numb
   toast(`Copied ${clips.length === 1 ? "1 clip" : `${clips.length} clips`}`, { id: "clipboard", duration: 1200 });
 }
 
+/** Clips with those that linked tracks bring along. */
+function withPartners(doc: Document, clips: readonly Clip[]): Clip[] {
+  if (!settings().linksOn) return [...clips];
+  const along = leadsOf(
+    doc,
+    clips.map((c) => c.id),
+  );
+  return [...clips, ...[...along.keys()].map((id) => doc.clips.get(id) as Clip)];
+}
+
 export function copy(): boolean {
   const { range } = view();
   const { doc } = session();
@@ -36,7 +48,7 @@ export function copy(): boolean {
     ? range.trackIds.flatMap((id) =>
         (doc.lanes.get(id)?.within(range.start, range.end) ?? []).map((c) => sliceOf(c, range.start, range.end)).filter((c) => c !== null),
       )
-    : selectedClips();
+    : withPartners(doc, selectedClips());
   if (clips.length === 0) {
     toast(range ? "There is nothing in the range." : "Select clips, or make a range, to copy.", { id: "clipboard" });
     return false;

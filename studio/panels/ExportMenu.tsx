@@ -29,20 +29,38 @@ export function ExportMenu() {
   const [job, setJob] = useState<Job | null>(null);
   const span = what === "range" && range ? { start: range.start, end: range.end } : { start: 0, end: documentEnd(doc) };
   const start = async (): Promise<void> => {
+    setJob({ id: "", status: "queued", progress: 0, error: null, name: "" });
     try {
-      const { versionId } = session().store.getState();
-      const { id } = await ask<{ id: string }>(`/api/versions/${versionId}/exports`, { json: { span, format: "wav", encoding } });
-      for (;;) {
-        const now = await ask<Job>(`/api/exports/${id}`);
-        setJob(now);
-        if (now.status === "ready" || now.status === "failed") break;
-        await wait(250);
-      }
+      // What is exported is what is seen: the steps on their way are waited for, and the revision that they lead to is named.
+      await session().settled();
+      const { versionId, revision } = session().store.getState();
+      const { id } = await ask<{ id: string }>(`/api/versions/${versionId}/exports`, { json: { span, format: "wav", encoding, revision } });
+      await follow(id);
     } catch (error) {
       setJob(null);
-      if (error instanceof ServerError) toast.error(error.message);
-      else throw error;
+      // One that was called off is not there any more.
+      if (error instanceof ServerError) {
+        if (error.status !== 404) toast.error(error.message);
+      } else throw error;
     }
+  };
+  /** Looks after an export until it has ended; a server that is away is waited for. */
+  const follow = async (id: string): Promise<void> => {
+    for (;;) {
+      const now = await ask<Job>(`/api/exports/${id}`).catch((error: ServerError) => {
+        if (error.passing) return null;
+        throw error;
+      });
+      if (now) setJob(now);
+      if (now?.status === "ready" || now?.status === "failed") return;
+      await wait(now ? 250 : 1000);
+    }
+  };
+  const callOff = (): void => {
+    const { id } = job ?? {};
+    if (id) void ask(`/api/exports/${id}`, { method: "DELETE" }).catch(() => {});
+    setJob(null);
+    toast("The export was called off. Nothing was kept of it.", { id: "export" });
   };
   const busy = job !== null && job.status !== "ready" && job.status !== "failed";
   return (
@@ -101,6 +119,11 @@ export function ExportMenu() {
           <Button look="main" className="flex-1" disabled={busy || span.end <= span.start} onClick={() => void start()}>
             {busy ? "Rendering …" : "Render"}
           </Button>
+          {busy && job.id !== "" && (
+            <Button className="flex-1" onClick={callOff}>
+              Cancel
+            </Button>
+          )}
           {job?.status === "ready" && (
             <a
               href={`/api/exports/${job.id}/file`}

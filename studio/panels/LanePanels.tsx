@@ -14,7 +14,7 @@ import { linesBetween, viewGrid } from "@/timeline/model/grid-columns";
 import { clearPreview, setPreview } from "@/timeline/model/preview";
 import { Button, Field, Segments } from "@/ui/controls";
 import { lengthFrom, numberFrom } from "./inspector/parts";
-import { clipsMeant, Panel } from "./Panel";
+import { clipsMeant, FloatingForm, Panel } from "./Panel";
 import { SilencePanel } from "./SilencePanel";
 
 /** What floats over the lanes: the field of a drop that waits, the panels for splitting and repeating, the open bundle's chip. */
@@ -99,16 +99,15 @@ function PlaceField() {
   ];
   if (sync !== null) options.push(["sync", "Sync point"]);
   return (
-    <form
-      role="dialog"
-      aria-label="Exact position"
+    <FloatingForm
+      label="Exact position"
+      onClose={close}
       className="absolute z-20 w-[236px] rounded-lg border border-line bg-raised p-2.5 shadow-float"
       style={{ left: Math.max(4, Math.min(placing.x - 60, view().width - 244)), top: Math.max(4, Math.min(placing.y + 14, view().height - 110)) }}
       onSubmit={(e) => {
         e.preventDefault();
         confirm();
       }}
-      onKeyDown={(e) => e.key === "Escape" && close()}
     >
       <Segments label="What is placed" value={part} onChange={setPart} options={options} />
       <div className="mt-2 flex gap-2">
@@ -123,7 +122,7 @@ function PlaceField() {
           Place
         </Button>
       </div>
-    </form>
+    </FloatingForm>
   );
 }
 

@@ -2,7 +2,8 @@
 import type { Clip } from "@wet-thread/core/model/schema";
 import clsx from "clsx";
 import { X } from "lucide-react";
-import { type ReactNode, useEffect, useRef } from "react";
+import { Dialog } from "radix-ui";
+import { type ComponentProps, type ReactNode, useEffect, useRef } from "react";
 import { selectedClips } from "@/commands/actions";
 import { session } from "@/state/session";
 import { view } from "@/state/view";
@@ -13,6 +14,27 @@ export function clipsMeant(): Clip[] {
   const { doc } = session();
   const selected = selectedClips();
   return selected.length || !range ? selected : range.trackIds.flatMap((id) => doc.lanes.get(id)?.within(range.start, range.end) ?? []);
+}
+
+/** A form over the lanes that leaves them in reach: Escape closes it, a press elsewhere does not. */
+export function FloatingForm({ label, onClose, children, ...form }: ComponentProps<"form"> & { label: string; onClose: () => void }) {
+  return (
+    <Dialog.Root open modal={false} onOpenChange={(open) => !open && onClose()}>
+      <Dialog.Content
+        asChild
+        aria-label={label}
+        aria-describedby={undefined}
+        onInteractOutside={(e) => e.preventDefault()}
+        onOpenAutoFocus={(e) => e.preventDefault()}
+        onCloseAutoFocus={(e) => e.preventDefault()}
+      >
+        <form {...form}>
+          <Dialog.Title className="sr-only">{label}</Dialog.Title>
+          {children}
+        </form>
+      </Dialog.Content>
+    </Dialog.Root>
+  );
 }
 
 /** A small panel over the lanes; Escape closes it, Enter does what it is for. */
@@ -42,10 +64,10 @@ export function Panel({
     setTimeout(() => latest.current());
   };
   return (
-    <form
+    <FloatingForm
       ref={box}
-      role="dialog"
-      aria-label={title}
+      label={title}
+      onClose={onClose}
       className={clsx(
         "absolute left-1/2 z-20 w-[380px] -translate-x-1/2 rounded-lg border border-line bg-raised p-3 shadow-float",
         low ? "bottom-3" : "top-3",
@@ -60,7 +82,6 @@ export function Panel({
         e.stopPropagation();
         confirm();
       }}
-      onKeyDown={(e) => e.key === "Escape" && onClose()}
     >
       <div className="mb-2 flex items-center justify-between">
         <h2 className="font-semibold">{title}</h2>
@@ -69,6 +90,6 @@ export function Panel({
         </button>
       </div>
       {children}
-    </form>
+    </FloatingForm>
   );
 }

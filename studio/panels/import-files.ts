@@ -1,9 +1,10 @@
+import { newKey } from "@wet-thread/core/edit/registry";
 import { toast } from "sonner";
 import { create } from "zustand";
-import { ask, type SourceRow } from "@/state/api";
+import { ask, ServerError, type SourceRow } from "@/state/api";
 import { session } from "@/state/session";
 import { view } from "@/state/view";
-import { freshTrackId, layEdits } from "@/timeline/gestures/lay-gesture";
+import { freshTrackId, type Layable, layEdits } from "@/timeline/gestures/lay-gesture";
 
 /** A file on its way to the server. */
 export interface Upload {
@@ -19,9 +20,18 @@ export const useUploads = create<{ readonly list: readonly Upload[] }>(() => ({ 
 const change = (id: string, to: Partial<Upload> | null): void =>
   useUploads.setState(({ list }) => ({ list: to ? list.map((u) => (u.id === id ? { ...u, ...to } : u)) : list.filter((u) => u.id !== id) }));
 
+/** An answer that may be no JSON: a proxy's page, or one that broke off. */
+function answerOf(text: string): SourceRow & { message?: string } {
+  try {
+    return JSON.parse(text || "{}");
+  } catch {
+    return {} as SourceRow;
+  }
+}
+
 /** Sends one file; resolves to the recording, or null when it was refused or cancelled (and says why). */
 function upload(file: File): Promise<SourceRow | null> {
-  const id = crypto.randomUUID();
+  const id = newKey();
   return new Promise((resolve) => {
     const request = new XMLHttpRequest();
     const end = (row: SourceRow | null): void => {
@@ -39,7 +49,7 @@ function upload(file: File): Promise<SourceRow | null> {
       end(null);
     };
     request.onload = () => {
-      const body = JSON.parse(request.responseText || "{}") as SourceRow & { message?: string };
+      const body = answerOf(request.responseText);
       if (request.status === 201) return end(body);
       toast.error(`${file.name}: ${body.message ?? `the server answered ${request.status}.`}`, { duration: 10_000 });
       end(null);
@@ -49,11 +59,18 @@ function upload(file: File): Promise<SourceRow | null> {
   });
 }
 
+const AWAY_MS = 1000;
+
 /** Waits until a recording has been read; null when it could not be. */
 async function whenReady(row: SourceRow): Promise<SourceRow | null> {
   for (;;) {
-    const now = await ask<SourceRow>(`/api/sources/${row.id}`).catch(() => null);
-    if (!now) return null;
+    const now = await ask<SourceRow>(`/api/sources/${row.id}`).catch((error: ServerError) => error);
+    if (now instanceof ServerError) {
+      // Taken away meanwhile; a server that is only away is waited for, and the recording laid when it is ready after all.
+      if (!now.passing && now.status < 500) return null;
+      await new Promise((wake) => setTimeout(wake, AWAY_MS));
+      continue;
+    }
     if (now.status === "failed") {
       toast.error(`${now.name}: ${now.error}`, { duration: 10_000 });
       return null;
@@ -85,8 +102,12 @@ export async function importFiles(files: readonly File[], at: { trackId: string 
 }
 
 /** Lays a recording on a track, or on a new one. */
-export function layOut(source: Pick<SourceRow, "id" | "name">, trackId: string | null, position: number): void {
-  session().edit(layEdits(source, trackId, position, freshTrackId()), `Add ${source.name}`);
+export function layOut(source: Layable, trackId: string | null, position: number): void {
+  session().edit(layEdits(session().doc, source, trackId, position, freshTrackId()), `Add ${source.name}`);
+  if (source.channels > 2)
+    toast.info(`${source.name} has ${source.channels} channels: they lie in pairs on ${Math.ceil(source.channels / 2)} linked tracks.`, {
+      duration: 8000,
+    });
 }
 
 /** Opens the browser's file dialog; what is chosen is laid at the playhead, each on a track of its own. */

@@ -1,6 +1,6 @@
 import { withBundles } from "@wet-thread/core/edit/bundles/members";
 import { EditError } from "@wet-thread/core/edit/errors";
-import { applyEdits, type Edit, newKey } from "@wet-thread/core/edit/registry";
+import { applyEdits, type Edit, newKey, type Outcome } from "@wet-thread/core/edit/registry";
 import type { Document } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { edited } from "@/state/modes";
@@ -35,6 +35,8 @@ export interface Plan {
   readonly shown?: Partial<Preview>;
   /** In place of sending the edits: asks for more first. */
   readonly instead?: () => void;
+  /** Once it has been done. */
+  readonly after?: (done: Outcome) => void;
 }
 
 /** A gesture made of edits: each move previews them on the document, the release sends them as one step. */
@@ -61,7 +63,8 @@ export function editing(doc: Document, plan: (p: Point) => Plan | null): Gesture
       const planned = make(p);
       if (planned?.instead && planned.edits.length) return planned.instead();
       clearPreview();
-      if (planned?.edits.length) session().edit(planned.edits, planned.name);
+      const done = planned?.edits.length ? session().edit(planned.edits, planned.name) : false;
+      if (done) planned?.after?.(done);
     },
   };
 }

@@ -1,5 +1,6 @@
 import type { Edit } from "@wet-thread/core/edit/registry";
 import type { Document } from "@wet-thread/core/model/document";
+import { nameOf } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
 import { settings } from "@/state/settings";
 import { view } from "@/state/view";
@@ -11,34 +12,65 @@ import { editing, type Gesture, type Plan, sampleAt } from "./gesture";
 let tracks = 0;
 export const freshTrackId = (): string => `track-${Date.now().toString(36)}-${++tracks}`;
 
-/** The edits that lay a recording on a track, or on a new one of the given id. What is there already is never covered by it. */
-export const layEdits = (
-  source: { readonly id: string; readonly name: string },
-  trackId: string | null,
-  position: number,
-  newTrack: string,
-): Edit[] => [
-  ...(trackId ? [] : [{ type: "add-track", id: newTrack, name: source.name }]),
-  {
+/** A recording to be laid. */
+export interface Layable {
+  readonly id: string;
+  readonly name: string;
+  readonly channels: number;
+}
+
+/** What of a recording goes to one track: all of it, or of more than two channels a pair each, the last alone where they are odd. */
+function partsOf({ channels, name }: Layable): { name: string; channels?: number[] }[] {
+  if (channels <= 2) return [{ name }];
+  return Array.from({ length: Math.ceil(channels / 2) }, (_, i) => {
+    const pair = [2 * i, 2 * i + 1].filter((c) => c < channels);
+    return { name: `${name}, ${pair.length > 1 ? "channels" : "channel"} ${pair.map((c) => c + 1).join(" and ")}`, channels: pair };
+  });
+}
+
+/**
+ * The edits that lay a recording on a track, or on a new one of the given id. What is there already is never covered by it. A recording of
+ * more than two channels goes to a track for each pair, one below the other, linked, so that no channel is lost.
+ */
+export function layEdits(doc: Document, source: Layable, trackId: string | null, position: number, newTrack: string): Edit[] {
+  const [first, ...more] = partsOf(source);
+  const onto = trackId ?? newTrack;
+  const link = (trackId && doc.tracks.get(trackId)?.link) || newTrack;
+  const row = trackId ? doc.piece.trackOrder.indexOf(trackId) : doc.piece.trackOrder.length;
+  const lay = (track: string, part: (typeof more)[number]): Edit => ({
     type: "add-clip",
-    trackId: trackId ?? newTrack,
+    trackId: track,
     sourceId: source.id,
+    name: nameOf(part.name),
     start: Math.max(0, Math.round(position)),
     overlap: settings().overlaps === "cover" ? "layer" : settings().overlaps,
-  },
-];
+    ...(part.channels && { channels: part.channels }),
+  });
+  const linked = more.length > 0 ? { link } : {};
+  return [
+    ...(trackId ? [] : [{ type: "add-track", id: newTrack, name: nameOf(first.name), ...linked }]),
+    ...(trackId && more.length > 0 && !doc.tracks.get(trackId)?.link ? [{ type: "set-track", trackIds: [trackId], link }] : []),
+    ...more.map((part, i): Edit => ({ type: "add-track", id: `${newTrack}-${i + 2}`, name: nameOf(part.name), index: row + i + 1, link })),
+    lay(onto, first),
+    ...more.map((part, i) => lay(`${newTrack}-${i + 2}`, part)),
+  ];
+}
+
+/** What is said of how a recording will lie. */
+const layWords = ({ channels }: Layable): string[] => (channels > 2 ? [`${channels} channels on ${Math.ceil(channels / 2)} linked tracks`] : []);
 
 /** A recording taken from the list to the lanes: on one it goes there, below them it starts a track; its start snaps. */
-export function layRecording(doc: Document, source: { readonly id: string; readonly name: string; readonly length: number }): Gesture {
+export function layRecording(doc: Document, source: Layable & { readonly length: number }): Gesture {
   const newTrack = freshTrackId();
   return editing(doc, (p): Plan => {
     const { position, target } = snapped(doc, { wanted: Math.max(0, sampleAt(p.x)), origin: 0 });
     const lane = laneAt(doc, p.y + view().scrollY);
     return {
-      edits: layEdits(source, lane?.trackId ?? null, position, newTrack),
+      edits: layEdits(doc, source, lane?.trackId ?? null, position, newTrack),
       name: `Add ${source.name}`,
       lines: () => [
         lane ? `on ${lane.track.name}` : "on a new track",
+        ...layWords(source),
         ...flagLines(doc, position, null, target, formatLength(source.length, doc.sampleRate)),
       ],
       shown: { lit: target },

@@ -5,7 +5,7 @@ import type { Lane } from "@wet-thread/core/model/lane";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
 import { modeRules, neighboursInForce } from "@/state/modes";
-import { setView, view } from "@/state/view";
+import { selectClips, setView, view } from "@/state/view";
 import { flagLines } from "../model/describe";
 import { laneAt, laneBoxes } from "../model/geometry";
 import { snapped } from "../model/snapping";
@@ -68,10 +68,19 @@ export function moveClips(doc: Document, clip: Clip, pressed: Point): Gesture {
           near,
           target,
           p.alt ? "copies" : undefined,
-          dropWords(doc, after, clips, fresh),
+          dropWords(doc, after, p.alt ? copiesOf(doc, after, clips) : clips, fresh),
           asks ? "asks for the place" : undefined,
         ),
       shown: { lit },
+      // The copy is what was laid, and what the next key is for.
+      after: ({ doc: now }) => {
+        const copies = p.alt ? copiesOf(doc, now, clips) : [];
+        if (copies.length)
+          selectClips(
+            now,
+            copies.map((c) => c.id),
+          );
+      },
       instead: asks ? () => setView({ placing: { clipIds, x: p.x, y: p.y, by, edits } }) : undefined,
     };
   });
@@ -102,6 +111,17 @@ function reorderPlan(doc: Document, clips: readonly Clip[], held: Clip, p: Point
     lines: () => [stays ? "stays in its place" : before ? `goes in before ${before.name}` : "goes after the last", "the others make room"],
     shown: { joint: { trackId, position: joint } },
   };
+}
+
+/** The copies of clips that an edit laid: clips that are new and play the same. */
+function copiesOf(doc: Document, after: Document, clips: readonly Clip[]): Clip[] {
+  const like = new Set(clips.map((c) => `${c.sourceId} ${c.offset}`));
+  const found: Clip[] = [];
+  for (const [trackId, lane] of after.lanes) {
+    if (lane === doc.lanes.get(trackId)) continue;
+    for (const clip of lane.clips) if (!doc.clips.has(clip.id) && like.has(`${clip.sourceId} ${clip.offset}`)) found.push(clip);
+  }
+  return found;
 }
 
 /** What a drop will do to others, in words. */
