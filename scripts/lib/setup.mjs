@@ -7,7 +7,7 @@ const at = (...parts) => path.join(ROOT, ...parts);
 
 export function ensureNode() {
   const [major, minor] = process.versions.node.split(".").map(Number);
-  if (major < 20 || (major === 20 && minor < 19)) throw new Halt(`Node 20.19 or newer is needed; this is ${process.versions.node}.`);
+  if (major < 20 || (major === 20 && minor < 20)) throw new Halt(`Node 20.20 or newer is needed; this is ${process.versions.node}.`);
 }
 
 /** The node modules of the lock file, installed when they are not the ones that are there. */
