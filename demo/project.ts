@@ -29,7 +29,7 @@ const TRACKS = [
  * The demo's version as a person would make it, step by step: `sources` gives the id of a recording by its name, `lengths` its length at
  * the project's rate.
  */
-export function demoSteps(sources: ReadonlyMap<string, string>, lengths: ReadonlyMap<string, number>): Step[] {
+export function demoSteps(sources: Pick<ReadonlyMap<string, string>, "get">, lengths: Pick<ReadonlyMap<string, number>, "get">): Step[] {
   const id = (name: string): string => {
     const found = sources.get(name);
     if (!found) throw new Error(`The demo has no recording "${name}".`);

@@ -1,43 +1,69 @@
 // npm start: sets everything up, opens the demo's database, serves, and stops what it started.
 
 import { startPostgres } from "./lib/postgres.mjs";
+import { claim } from "./lib/running.mjs";
 import { startServer } from "./lib/server.mjs";
 import { buildWorklet, ENV, ensureBuild, ensureModules, ensureNode, migrate, TSX } from "./lib/setup.mjs";
-import { freePort, Halt, run, say } from "./lib/shell.mjs";
+import { freePort, Halt, say, start } from "./lib/shell.mjs";
 
 const dev = process.argv.includes("--dev");
 const demoOnly = process.argv.includes("--demo-only");
+/** Where what is made is kept, from the project's own folder. */
+const folder = process.env.WET_THREAD_DATA ?? ".data";
 const host = process.env.HOST ?? "127.0.0.1";
 const stops = [];
 let stopping = false;
 async function stop(code) {
   if (stopping) return;
   stopping = true;
-  for (const one of stops.reverse()) await one();
+  for (const one of stops.reverse()) {
+    try {
+      await one();
+    } catch (error) {
+      console.error(error instanceof Halt ? `wet thread: ${error.message}` : error);
+    }
+  }
   process.exit(code);
 }
-process.on("SIGINT", () => void stop(0));
-process.on("SIGTERM", () => void stop(0));
+for (const signal of ["SIGINT", "SIGTERM", "SIGHUP"]) process.on(signal, () => void stop(0));
+
+/** The port that was asked for. Throws Halt for what is no port. */
+function portAsked() {
+  const text = process.env.PORT ?? "4310";
+  const port = Number(text);
+  if (!/^\d+$/.test(text) || port < 1 || port > 65_535)
+    throw new Halt(`PORT=${text} is no port: give a number from 1 to 65535. Nothing was started.`);
+  return port;
+}
 
 try {
   if (!/^(127\.|localhost$|::1$)/.test(host) && !process.env.WET_THREAD_PASSPHRASE)
     throw new Halt(`HOST=${host} opens this server to the network. Set WET_THREAD_PASSPHRASE first; people sign in with it. Nothing was started.`);
+  const wished = portAsked();
   ensureNode();
+  const running = await claim(folder);
+  if (running.url) {
+    say(`it runs already: open ${running.url}  (this start ends; the other goes on)`);
+    process.exit(0);
+  }
+  stops.push(running.leave);
   ensureModules();
-  const postgres = await startPostgres(".data");
-  stops.push(() => postgres.stop());
+  const postgres = await startPostgres(folder, (end) => stops.push(end));
+  stops.push(postgres.watch());
   migrate(postgres.url);
   if (dev) await buildWorklet();
   else await ensureBuild();
-  const port = await freePort(Number(process.env.PORT ?? 4310));
-  const server = await startServer({ databaseUrl: postgres.url, port, host, dev });
-  stops.push(server.stop);
-  run("node", [...TSX, "demo/create.ts", server.url], { env: { ...process.env, ...ENV, DATABASE_URL: postgres.url } });
+  const port = await freePort(wished);
+  const server = await startServer({ databaseUrl: postgres.url, port, host, dev, begun: (end) => stops.push(end) });
+  running.serves(server.url, server.child.pid);
+  const demo = start("node", [...TSX, "demo/create.ts", server.url], { env: { ...process.env, ...ENV, DATABASE_URL: postgres.url } });
+  stops.push(demo.stop);
+  if ((await demo.exit) !== 0 && !stopping) throw new Halt("The demo could not be made; its last words are above. The next start tries again.");
   if (demoOnly) await stop(0);
   say(`open ${server.url}  (Ctrl+C stops it)`);
   await server.exit;
   await stop(1);
 } catch (error) {
-  console.error(error instanceof Halt ? `wet thread: ${error.message}` : error);
+  if (!stopping) console.error(error instanceof Halt ? `wet thread: ${error.message}` : error);
   await stop(1);
 }

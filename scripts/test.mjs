@@ -64,8 +64,7 @@ try {
   suite("unit of studio", bin("vitest"), vitest("studio", "studio.json"), path.join(out, "studio.json"), vitestCount);
   if (wanted("api") || wanted("e2e")) {
     await ensureBuild();
-    const postgres = await startPostgres(".test");
-    stops.push(() => postgres.stop());
+    const postgres = await startPostgres(".test", (end) => stops.push(end));
     migrate(postgres.url);
     const server = await startServer({ databaseUrl: postgres.url, port: await freePort(), quiet: true });
     stops.push(server.stop);

@@ -69,7 +69,7 @@ test("scene 14, touch only: pinch, lock, trims, fades, gain, three clips picked 
   // The first and last bar of the first bed come off.
   await touch.drag([await editor.at(bed.start + 1, "treadle", 50), await editor.at(at(6), "treadle", 50)]);
   await editor.saved();
-  expect((await editor.clip(bed.id)).start).toBe(at(6));
+  await expect.poll(async () => (await editor.clip(bed.id)).start).toBe(at(6));
   const last = (await editor.lane("treadle"))[2];
   await touch.drag([await editor.at(clipEnd(last) - 1, "treadle", 50), await editor.at(at(20), "treadle", 50)]);
   await editor.saved();
@@ -79,11 +79,11 @@ test("scene 14, touch only: pinch, lock, trims, fades, gain, three clips picked 
   const corner = await editor.at(at(6) + bed.fadeIn.length, "treadle", 7);
   await touch.drag([corner, { x: (await editor.at(at(7), "treadle")).x, y: corner.y }]);
   await editor.saved();
-  expect((await editor.clip(bed.id)).fadeIn.length).toBe(at(7) - at(6));
+  await expect.poll(async () => (await editor.clip(bed.id)).fadeIn.length).toBe(at(7) - at(6));
   await page.getByRole("tabpanel").getByLabel("Gain", { exact: true }).fill("-3");
   await page.getByRole("tabpanel").getByLabel("Gain", { exact: true }).press("Enter");
   await editor.saved();
-  expect((await editor.clip(bed.id)).gain).toBe(-3);
+  await expect.poll(async () => (await editor.clip(bed.id)).gain).toBe(-3);
 
   // Three clips picked by taps, moved together by one of them.
   await page.getByRole("button", { name: /^Pick several/ }).tap();

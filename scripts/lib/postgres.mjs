@@ -3,7 +3,7 @@ import { createHash } from "node:crypto";
 import fs from "node:fs";
 import path from "node:path";
 import { setTimeout as wait } from "node:timers/promises";
-import { freePort, Halt, installDebian, isRoot, ROOT, run, say } from "./shell.mjs";
+import { freePort, Halt, installDebian, isCommand, isRoot, ROOT, run, say } from "./shell.mjs";
 
 const BASE = "/usr/lib/postgresql";
 
@@ -48,62 +48,142 @@ function clusterFolder(folder) {
   }
 }
 
+const userId = (name) => Number(spawnSync("id", ["-u", name], { encoding: "utf8" }).stdout);
+
+/** A folder that belongs to somebody else can't be used, and says so before PostgreSQL does it in its own words. */
+function checkOwner(data) {
+  const owner = isRoot ? userId("postgres") : process.getuid();
+  const has = fs.statSync(data).uid;
+  if (has === owner) return;
+  throw new Halt(
+    `The data folder ${data} belongs to user ${has}, not to ${owner}, who would have to read it. Start as that user, or give it away: chown -R ${owner} ${data}`,
+  );
+}
+
+/**
+ * The server that runs in a data folder, told by its own pid file: nothing else knows it for sure. Null when none does; a pid that lives
+ * without being PostgreSQL belongs to somebody else.
+ */
+function postmaster(data) {
+  const file = path.join(data, "postmaster.pid");
+  if (!fs.existsSync(file)) return null;
+  const lines = fs.readFileSync(file, "utf8").split("\n");
+  const [pid, port] = [Number(lines[0]), Number(lines[3])];
+  return isCommand(pid, "postgres") ? { pid, port } : null;
+}
+
 const ready = (bin, port) => spawnSync(`${bin}/pg_isready`, ["-q", "-h", "127.0.0.1", "-p", String(port)]).status === 0;
 
 /** Long recordings are written in one go: room for their log, whose files are used again rather than made anew with zeros. */
 const WRITES = "-c max_wal_size=4GB -c min_wal_size=1GB -c wal_init_zero=off -c wal_buffers=64MB -c shared_buffers=256MB";
 
+/** How long a database that recovers is waited for in silence. */
+const QUIET_MS = 4000;
+/** How often it is looked at whether it is still there. */
+const WATCH_MS = 1000;
+
 /**
- * A private cluster on loopback, made if there is none. Returns its address and how to stop it; one that was running already is left
- * running.
+ * A private cluster on loopback, made if there is none. One that runs already, be it still recovering, is found by its own pid file and
+ * adopted. `begun` is told how to end it as soon as there is something to end. Returns its address and how to stop, kill and watch it.
  */
-export async function startPostgres(folder) {
+export async function startPostgres(folder, begun = () => {}) {
   const bin = ensurePrograms();
   const data = clusterFolder(folder);
   const portFile = path.join(path.dirname(data), "postgres.port");
+  const log = path.join(path.dirname(data), "postgres.log");
   const pg = (command, args) => run(...asServer(`${bin}/${command}`, args), { cwd: "/" });
-  if (!fs.existsSync(path.join(data, "PG_VERSION"))) {
-    say("making a private PostgreSQL cluster");
-    fs.rmSync(data, { recursive: true, force: true });
-    fs.mkdirSync(data, { recursive: true, mode: 0o700 });
-    if (isRoot) run("chown", ["postgres:postgres", data]);
-    pg("initdb", ["-D", data, "-U", "wet_thread", "--auth=trust", "--encoding=UTF8", "--locale=C.UTF-8", "--no-instructions"]);
-  }
-  let port = fs.existsSync(portFile) ? Number(fs.readFileSync(portFile, "utf8")) : 0;
-  const mine = () => {
-    // The port may have gone to someone else's server: only the one that our own data folder names counts.
-    const pid = path.join(data, "postmaster.pid");
-    return fs.existsSync(pid) && fs.readFileSync(pid, "utf8").split("\n")[3]?.trim() === String(port) && ready(bin, port);
-  };
-  const running = port > 0 && mine();
-  if (!running) {
-    port = await freePort(port);
+  if (!fs.existsSync(path.join(data, "PG_VERSION"))) makeCluster(pg, data);
+  checkOwner(data);
+  const wished = () => Number(fs.existsSync(portFile) ? fs.readFileSync(portFile, "utf8") : 0) || 0;
+  const stop = () => (postmaster(data) ? pg("pg_ctl", ["-D", data, "-m", "fast", "-w", "stop"]) : undefined);
+
+  /** Starts it without waiting: what waits can then be called off. */
+  const launch = async (wish) => {
+    const port = await freePort(wish);
     fs.writeFileSync(portFile, String(port));
-    const options = `-p ${port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' ${WRITES}`;
-    const log = path.join(path.dirname(data), "postgres.log");
     if (isRoot) {
       fs.closeSync(fs.openSync(log, "a"));
       run("chown", ["postgres:postgres", log]);
     }
+    const options = `-p ${port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' ${WRITES}`;
     // After a crash the old server's children may hold its memory for a moment longer.
     for (let tries = 0; ; tries++) {
       try {
-        pg("pg_ctl", ["-D", data, "-l", log, "-o", options, "-w", "-t", "60", "start"]);
-        break;
+        pg("pg_ctl", ["-D", data, "-l", log, "-o", options, "-W", "start"]);
       } catch (error) {
         if (tries === 10) throw error;
-        await wait(500);
       }
+      for (let i = 0; i < 20 && !postmaster(data); i++) await wait(50);
+      if (postmaster(data)) return;
+      if (tries === 20) throw new Halt(`PostgreSQL did not start. Its last words: ${lastWords(log)}`);
+      await wait(300);
     }
-  }
+  };
+
+  /** Waits until it answers; what it does meanwhile is said. Returns its port. */
+  const answering = async () => {
+    const since = Date.now();
+    let told = false;
+    for (;;) {
+      const now = postmaster(data);
+      if (now && ready(bin, now.port)) return now.port;
+      if (!now && Date.now() - since > QUIET_MS) throw new Halt(`PostgreSQL ended while it started. Its last words: ${lastWords(log)}`);
+      if (!told && Date.now() - since > QUIET_MS) {
+        told = true;
+        say("the database is putting itself in order after it was cut off; nothing is lost. This may take a minute …");
+      }
+      await wait(100);
+    }
+  };
+
+  const adopted = postmaster(data) !== null;
+  begun(stop);
+  if (!adopted) await launch(wished());
+  const port = await answering();
+  if (wished() !== port) fs.writeFileSync(portFile, String(port));
   const sql = (database, text) => run(`${bin}/psql`, ["-h", "127.0.0.1", "-p", String(port), "-U", "wet_thread", "-d", database, "-Atqc", text]);
   if (sql("postgres", "select 1 from pg_database where datname = 'wet_thread'").trim() !== "1") sql("postgres", "create database wet_thread");
+
   return {
     url: `postgres://wet_thread@127.0.0.1:${port}/wet_thread`,
     port,
     data,
-    stop: () => (running ? undefined : pg("pg_ctl", ["-D", data, "-m", "fast", "-w", "stop"])),
+    stop,
     /** As if the machine had lost it: no clean-up at all. */
     kill: () => process.kill(Number(fs.readFileSync(path.join(data, "postmaster.pid"), "utf8").split("\n")[0]), "SIGKILL"),
+    /** Starts it again, at the same port, whenever it is gone. Returns how to end that. */
+    watch: () => {
+      let over = false;
+      let busy = false;
+      const timer = setInterval(async () => {
+        if (busy || over || postmaster(data)) return;
+        busy = true;
+        say("the database ended by itself and is started again; what was saved is safe");
+        try {
+          await launch(port);
+          await answering();
+        } catch (error) {
+          console.error(`wet thread: ${error.message}`);
+        }
+        busy = false;
+      }, WATCH_MS);
+      return () => {
+        over = true;
+        clearInterval(timer);
+      };
+    },
   };
 }
+
+/** Makes a cluster beside its place and puts it there when it is whole: one that was cut off in the midst is made anew. */
+function makeCluster(pg, data) {
+  say("making a private PostgreSQL cluster");
+  const fresh = `${data}.new`;
+  for (const one of [data, fresh]) fs.rmSync(one, { recursive: true, force: true });
+  fs.mkdirSync(fresh, { recursive: true, mode: 0o700 });
+  if (isRoot) run("chown", ["postgres:postgres", fresh]);
+  pg("initdb", ["-D", fresh, "-U", "wet_thread", "--auth=trust", "--encoding=UTF8", "--locale=C.UTF-8", "--no-instructions"]);
+  fs.renameSync(fresh, data);
+}
+
+const lastWords = (log) => (fs.existsSync(log) ? fs.readFileSync(log, "utf8").trim().split("\n").slice(-3).join(" / ") : "none");

@@ -4,12 +4,13 @@ import { ENV, NEXT } from "./setup.mjs";
 import { Halt, ROOT, start } from "./shell.mjs";
 
 /** Starts the web server and waits until it answers. */
-export async function startServer({ databaseUrl, port, host = "127.0.0.1", dev = false, quiet = false, env = {} }) {
+export async function startServer({ databaseUrl, port, host = "127.0.0.1", dev = false, quiet = false, env = {}, begun = () => {} }) {
   const server = start("node", [NEXT, dev ? "dev" : "start", "-p", String(port), "-H", host, ...(dev ? [] : ["--keepAliveTimeout", "65000"])], {
     cwd: path.join(ROOT, "studio"),
     env: { ...process.env, ...ENV, NODE_ENV: dev ? "development" : "production", DATABASE_URL: databaseUrl, ...env },
     stdio: ["ignore", quiet ? "ignore" : dev ? "inherit" : "ignore", "inherit"],
   });
+  begun(server.stop);
   const url = `http://${host === "0.0.0.0" ? "127.0.0.1" : host}:${port}`;
   const until = Date.now() + 120_000;
   let gone = false;

@@ -1,4 +1,5 @@
 import { spawn, spawnSync } from "node:child_process";
+import fs from "node:fs";
 import net from "node:net";
 import path from "node:path";
 
@@ -18,6 +19,18 @@ export function run(command, args, options = {}) {
     throw new Halt(`${command} ${args.join(" ")} failed${done.error ? ` (${done.error.message})` : ""}.\n${told}`);
   }
   return done.stdout ?? "";
+}
+
+/** Whether a process lives and its command holds some words. */
+export function isCommand(pid, words) {
+  if (!(pid > 0)) return false;
+  try {
+    process.kill(pid, 0);
+    // A dead one may linger until its parent has taken note: it has no command any more.
+    return fs.readFileSync(`/proc/${pid}/cmdline`, "utf8").includes(words);
+  } catch (error) {
+    return error.code === "EPERM";
+  }
 }
 
 export const has = (command) => spawnSync("which", [command]).status === 0;

@@ -76,6 +76,7 @@ export class Outbox {
   /** The server has these steps. Returns those among them that had been taken back here. */
   have(steps: readonly ServerStep[]): ServerStep[] {
     const keys = new Set(steps.map((s) => s.key));
+    this.rests = 0;
     if (this.list.some((s) => keys.has(s.key)))
       this.set(
         this.list.filter((s) => !keys.has(s.key)),
@@ -92,8 +93,10 @@ export class Outbox {
     return this.running;
   }
 
+  /** How often in a row the server was not there. */
+  private rests = 0;
+
   private async sendAll(): Promise<void> {
-    let rests = 0;
     let failures = 0;
     while (!this.closed) {
       const [step] = this.list;
@@ -103,7 +106,7 @@ export class Outbox {
         const { revision, changes } = await ask<StepResult>(`/api/versions/${this.versionId}/edits`, {
           json: { revision: this.following.revision, edits: step.edits, name: step.name, key: step.key },
         });
-        rests = failures = 0;
+        this.rests = failures = 0;
         // Where others' steps lie before it, it comes with them.
         if (!this.following.own(revision, changes)) await this.following.reach(revision);
         this.set(
@@ -117,7 +120,7 @@ export class Outbox {
           await this.following.reach(Number(error.body.revision));
         } else if (error.passing || (error.status >= 500 && ++failures < MOST_FAILURES)) {
           this.host.changed(this.list, "waiting", null);
-          await restFor(rests++);
+          await restFor(this.rests++);
         } else {
           failures = 0;
           this.drop([step]);

@@ -88,6 +88,12 @@ describe("a span taken out of a clip", () => {
     ]);
     expect(sameSamples(play(doc, 1500, 5000), play(blended(), 1500, 5000))).toBe(true);
   });
+  it("by Cover over its start leaves the rest the clip that it was", () => {
+    const doc = documentOf(1, [plainClip({ id: "a", length: 1000 }), plainClip({ id: "b", start: 1000, length: 1000, offset: 2500 })]);
+    const covered = run(doc, { type: "move", clipIds: ["a"], by: 300, overlap: "cover" });
+    expect(covered.clips.get("b")).toMatchObject({ start: 1300, offset: 2800, length: 700 });
+    expect(covered.clips.size).toBe(2);
+  });
   it("by Cover over a blend puts both back to the splice first", () => {
     const doc = run(blended(), { type: "add-clip", id: "c", trackId: "t0", sourceId: "mono", start: 2950, length: 20, overlap: "cover" });
     expect(spans(doc)).toEqual([

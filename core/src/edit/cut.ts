@@ -97,6 +97,8 @@ export function takeOut(tx: Transaction, clipId: string, from: number, to: numbe
   for (const { rightId, ...span } of blendSpans(tx.doc, tx.clip(clipId))) if (from < span.to && to > span.from) takeBlendOff(tx, rightId);
   const clip = tx.doc.clips.get(clipId);
   if (!clip || to <= clip.start || from >= clipEnd(clip)) return;
+  // What is left keeps the clip's id where it is one piece.
+  if (from <= clip.start && to < clipEnd(clip)) return tx.setClip(cutInTwo(clip, to - clip.start, clipId)[1]);
   const places = [from, to].filter((p) => p > clip.start && p < clipEnd(clip));
   const [ids] = cutClips(tx, [{ clipId, places }]);
   tx.set("clip", ids[from > clip.start ? 1 : 0], null);

@@ -1,0 +1,39 @@
+import fs from "node:fs";
+import path from "node:path";
+import { setTimeout as wait } from "node:timers/promises";
+import { isCommand, ROOT, say } from "./shell.mjs";
+
+/**
+ * Claims a data folder for this start. Where another one serves it already, its address is returned and nothing else is touched. What a
+ * start that was killed left running is ended first. `serves` notes what this one started, `leave` gives the folder up.
+ */
+export async function claim(folder) {
+  const file = path.join(ROOT, folder, "running.json");
+  fs.mkdirSync(path.dirname(file), { recursive: true });
+  const known = read(file);
+  if (known && known.pid !== process.pid && isCommand(known.pid, "start.mjs")) {
+    for (let i = 0; i < 1200 && !read(file)?.url && isCommand(known.pid, "start.mjs"); i++) {
+      if (i === 10) say("another start is under way in this folder: waiting for it");
+      await wait(100);
+    }
+    const url = read(file)?.url;
+    if (url && isCommand(known.pid, "start.mjs")) return { url };
+  }
+  if (known?.web && isCommand(known.web, "next")) {
+    say("an earlier start was cut off and left its web server: it is ended");
+    process.kill(known.web, "SIGTERM");
+    for (let i = 0; i < 100 && isCommand(known.web, "next"); i++) await wait(100);
+    if (isCommand(known.web, "next")) process.kill(known.web, "SIGKILL");
+  }
+  const write = (more) => fs.writeFileSync(file, JSON.stringify({ pid: process.pid, ...more }));
+  write({});
+  return { serves: (url, web) => write({ url, web }), leave: () => fs.rmSync(file, { force: true }) };
+}
+
+function read(file) {
+  try {
+    return JSON.parse(fs.readFileSync(file, "utf8"));
+  } catch {
+    return null;
+  }
+}
