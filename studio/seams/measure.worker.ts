@@ -2,7 +2,7 @@
 import { EditError } from "@wet-thread/core/edit/errors";
 import { applyEdit } from "@wet-thread/core/edit/registry";
 import { applyChanges, type Document, documentFrom } from "@wet-thread/core/model/document";
-import { measureSeam, quietEdges, SEAM_REACH_SECONDS, type SeamMeasure, seamSpans } from "@wet-thread/core/seam/measure";
+import { measureKey, measureSeam, quietEdges, type SeamMeasure, seamSpans } from "@wet-thread/core/seam/measure";
 import { type Seam, seamsOf } from "@wet-thread/core/seam/seams";
 import { LRUCache } from "lru-cache";
 import { ChunkReader } from "../engine/chunk-reader";
@@ -22,15 +22,9 @@ const BATCH = 24;
 const kept = new LRUCache<string, SeamMeasure>({ max: 40_000 });
 const quietMemory = new Map<string, boolean>();
 
-function keyOf(d: Document, seam: Seam): string {
-  const reach = Math.ceil(SEAM_REACH_SECONDS * d.sampleRate) + (seam.right?.blend ? seam.right.fadeIn.length : 0);
-  const around = d.lanes.get(seam.trackId)?.within(seam.position - reach, seam.position + reach) ?? [];
-  return `${seam.id} ${JSON.stringify(around.map((c) => [c.sourceId, c.start - seam.position, c.offset, c.length, c.gain, c.pan, c.mute, c.layer, c.fadeIn, c.fadeOut, c.channels, c.blend && { ...c.blend, splice: 0 }]))}`;
-}
-
 /** A seam's figures; null while its sound can't be had: what is not known is not measured, and never kept. */
 async function measured(d: Document, seam: Seam): Promise<SeamMeasure | null> {
-  const key = keyOf(d, seam);
+  const key = measureKey(d, seam);
   const known = kept.get(key);
   if (known) return known;
   if (!(await reader.prepare(seamSpans(d, seam)))) return null;

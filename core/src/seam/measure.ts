@@ -1,7 +1,7 @@
 import { fadeGain } from "../dsp/fades";
 import type { Document } from "../model/document";
-import { Lane } from "../model/lane";
-import { clipEnd, gainFactor, playedChannels } from "../model/schema";
+import type { Lane } from "../model/lane";
+import { type Clip, clipEnd, gainFactor, playedChannels } from "../model/schema";
 import type { PcmReader, SourceSpan } from "../render/reader";
 import { Renderer, spansNeeded } from "../render/renderer";
 import { classify, type QuietEdge, type Seam, type SeamClass } from "./seams";
@@ -52,34 +52,55 @@ const ORDER = 24;
 const SALIENT = 6;
 const FLOOR = 10 ** (-72 / 20);
 
+interface Prediction {
+  /** The weights of the samples before. */
+  readonly weights: Float64Array;
+  /** The ordinary error, as an RMS over the stretch. */
+  readonly usual: number;
+}
+
 /**
- * Coefficients that predict a sample from the `ORDER` before it: Burg's method, which minimises the errors forward and backward within
- * the stretch and so does not smear its ends (J. P. Burg, 1967).
+ * What predicts a sample from the `ORDER` before it: Burg's method, which minimises the errors forward and backward within the stretch and
+ * so does not smear its ends (J. P. Burg, 1967). What is left of the forward error in the end is the error of the prediction itself.
  */
-function predictor(x: Float64Array): Float64Array {
+function predictor(x: Float64Array): Prediction {
   const a = new Float64Array(ORDER + 1);
   const n = x.length;
   const f = Float64Array.from(x);
   const b = Float64Array.from(x);
+  const before = new Float64Array(ORDER + 1);
+  let cross = 0;
+  let power = 0;
+  for (let i = 1; i < n; i++) {
+    cross += f[i] * b[i - 1];
+    power += f[i] * f[i] + b[i - 1] * b[i - 1];
+  }
   for (let m = 1; m <= ORDER && m < n; m++) {
-    let cross = 0;
-    let power = 0;
-    for (let i = m; i < n; i++) {
-      cross += f[i] * b[i - 1];
-      power += f[i] * f[i] + b[i - 1] * b[i - 1];
-    }
     if (power < 1e-18) break;
     const k = (2 * cross) / power;
-    const before = a.slice();
+    before.set(a);
     a[m] = k;
     for (let i = 1; i < m; i++) a[i] = before[i] - k * before[m - i];
-    for (let i = n - 1; i >= m; i--) {
-      const forward = f[i];
-      f[i] = forward - k * b[i - 1];
-      b[i] = b[i - 1] - k * forward;
+    // The errors of the next order and their sums in one pass: b[i] of this order goes one place on with each step.
+    cross = power = 0;
+    let late = b[m - 1];
+    for (let i = m; i < n; i++) {
+      const [forward, back] = [f[i], late];
+      late = b[i];
+      const ahead = forward - k * back;
+      const behind = back - k * forward;
+      f[i] = ahead;
+      b[i] = behind;
+      if (i > m) {
+        const was = b[i - 1];
+        cross += ahead * was;
+        power += ahead * ahead + was * was;
+      }
     }
   }
-  return a;
+  let sum = 0;
+  for (let i = ORDER; i < n; i++) sum += f[i] * f[i];
+  return { weights: a, usual: Math.sqrt(sum / Math.max(1, n - ORDER)) };
 }
 
 const predict = (x: Float64Array, a: Float64Array, n: number): number => {
@@ -87,12 +108,6 @@ const predict = (x: Float64Array, a: Float64Array, n: number): number => {
   for (let i = 1; i <= ORDER; i++) sum += a[i] * (x[n - i] ?? 0);
   return sum;
 };
-
-function ordinaryError(x: Float64Array, a: Float64Array): number {
-  let sum = 0;
-  for (let n = ORDER; n < x.length; n++) sum += (x[n] - predict(x, a, n)) ** 2;
-  return Math.sqrt(sum / Math.max(1, x.length - ORDER));
-}
 
 /** One side counts as cut off against the other when it is this many times as loud in the half millisecond at the splice. */
 const CUT_OFF = 10;
@@ -143,9 +158,9 @@ export function clickLevel(before: Float64Array, after: Float64Array, sampleRate
     const reversed = after.slice().reverse();
     const left = predictor(before);
     const right = predictor(reversed);
-    const forward = Math.abs((after[0] ?? 0) - predict(before, left, before.length));
-    const backward = Math.abs((before.at(-1) ?? 0) - predict(reversed, right, reversed.length));
-    const usual = Math.max(ordinaryError(before, left), ordinaryError(reversed, right));
+    const forward = Math.abs((after[0] ?? 0) - predict(before, left.weights, before.length));
+    const backward = Math.abs((before.at(-1) ?? 0) - predict(reversed, right.weights, reversed.length));
+    const usual = Math.max(left.usual, right.usual);
     jump = Math.max(forward, backward);
     if (jump < FLOOR || jump < SALIENT * usual) return null;
   }
@@ -160,18 +175,36 @@ export interface SeamMeasure {
   readonly dip: number | null;
 }
 
+/** Tracks alone, by their lanes: many seams of one are measured together. */
+const alone = new WeakMap<Lane, Document>();
+
 /** The track of a seam alone, at its own unity: mute, solo and track gain say nothing about a seam. Null when it is gone. */
 function aloneOf(doc: Document, seam: Seam): Document | null {
-  const track = doc.tracks.get(seam.trackId);
-  return (
-    (track && {
+  const [track, lane] = [doc.tracks.get(seam.trackId), doc.lanes.get(seam.trackId)];
+  if (!track || !lane) return null;
+  let found = alone.get(lane);
+  if (!found || found.sources !== doc.sources || found.clips !== doc.clips) {
+    found = {
       ...doc,
       tracks: new Map([[track.id, { ...track, mute: false, solo: false, gain: 0, pan: 0 }]]),
-      lanes: new Map([[track.id, doc.lanes.get(track.id) ?? Lane.empty]]),
+      lanes: new Map([[track.id, lane]]),
       piece: { ...doc.piece, trackOrder: [track.id] },
-    }) ??
-    null
-  );
+    };
+    alone.set(lane, found);
+  }
+  return found;
+}
+
+/** One renderer for each reader: what it needs besides the document costs more to make than a seam to measure. */
+const renderers = new WeakMap<PcmReader, Renderer>();
+function rendererOf(doc: Document, reader: PcmReader): Renderer {
+  let renderer = renderers.get(reader);
+  if (!renderer) {
+    renderer = new Renderer(doc, reader);
+    renderers.set(reader, renderer);
+  }
+  renderer.setDocument(doc);
+  return renderer;
 }
 
 /** What is heard around a seam is measured in [from, to); for a blend its overlap, and as much again, lies in it. */
@@ -183,7 +216,7 @@ function stretchOf(doc: Document, seam: Seam): { from: number; to: number; blend
 
 /** The stretches of recordings that measuring a seam reads: all that is heard of its track around it. */
 export function seamSpans(doc: Document, seam: Seam): SourceSpan[] {
-  const alone = aloneOf(doc, seam);
+  const track = aloneOf(doc, seam);
   const { from, to } = stretchOf(doc, seam);
   const edge = Math.ceil(QUIET_SECONDS * doc.sampleRate);
   // Whether an edge is quiet is asked of its clip, be it muted.
@@ -192,7 +225,28 @@ export function seamSpans(doc: Document, seam: Seam): SourceSpan[] {
     const [a, b] = [Math.max(clip.start, seam.position - edge), Math.min(clipEnd(clip), seam.position + edge)];
     return b > a ? [{ sourceId: clip.sourceId, from: clip.offset + a - clip.start, to: clip.offset + b - clip.start }] : [];
   });
-  return alone ? [...spansNeeded(alone, from, to), ...edges] : [];
+  return track ? [...spansNeeded(track, from, to), ...edges] : [];
+}
+
+/** Names all that decides a seam's figures: with the same key they are the same, whatever else was edited. */
+export function measureKey(doc: Document, seam: Seam): string {
+  const { from, to } = stretchOf(doc, seam);
+  const around = doc.lanes.get(seam.trackId)?.within(from, to) ?? [];
+  const of = (c: Clip): unknown[] => [
+    c.sourceId,
+    c.channels,
+    c.start - seam.position,
+    c.offset,
+    c.length,
+    c.gain,
+    c.pan,
+    c.mute,
+    c.layer,
+    c.fadeIn,
+    c.fadeOut,
+    c.blend && { ...c.blend, splice: c.blend.splice - seam.position },
+  ];
+  return `${seam.id} ${JSON.stringify(around.map(of))}`;
 }
 
 /** Class, click and dip of a seam, on what is really heard of its track (gains, fades, layers; not the track's own gain). */
@@ -202,15 +256,16 @@ export function measureSeam(doc: Document, seam: Seam, reader: PcmReader, quiet:
   const reach = Math.ceil(SEAM_REACH_SECONDS * doc.sampleRate);
   const { from, to, blend } = stretchOf(doc, seam);
   const n = to - from;
-  const alone = aloneOf(doc, seam);
-  if (!alone) return { class: kind, click: null, dip: null };
+  const track = aloneOf(doc, seam);
+  if (!track) return { class: kind, click: null, dip: null };
   const left = new Float32Array(n);
   const right = new Float32Array(n);
-  new Renderer(alone, reader).render(from, n, left, right);
+  rendererOf(track, reader).render(from, n, left, right);
   const at = seam.position - from;
   let click: number | null = null;
   if (kind !== "blended") {
-    for (const channel of [left, right]) {
+    const mono = left.every((v, i) => v === right[i]);
+    for (const channel of mono ? [left] : [left, right]) {
       const level = clickLevel(
         Float64Array.from(channel.subarray(Math.max(0, at - reach), at)),
         Float64Array.from(channel.subarray(at, at + reach)),

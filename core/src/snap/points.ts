@@ -46,14 +46,15 @@ function edgesOf(lane: Lane): Float64Array {
   return edges;
 }
 
-/** The edges of all clips of some tracks, but for those at `except` positions (the moving clips' own). */
-export function edgePoints(doc: Document, trackIds: Iterable<string>, except: ReadonlySet<number>): PointSource {
+/** The edges of all clips of some tracks, but for those at `except` positions (the moving clips' own). Those of the gesture's own tracks come before others. */
+export function edgePoints(doc: Document, trackIds: Iterable<string>, except: ReadonlySet<number>, own = false): PointSource {
   const lists = [...trackIds]
     .map((id) => doc.lanes.get(id))
     .filter((l) => l !== undefined)
     .map(edgesOf);
   return {
     kind: "edge",
+    own,
     nearest(position, reach) {
       let best: number | undefined;
       let least = reach;

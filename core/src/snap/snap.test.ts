@@ -140,4 +140,19 @@ describe("snapping", () => {
     const edges = edgePoints(doc, ["t0", "t1"], new Set([500, 100]));
     expect([edges.nearest(495, 30), edges.nearest(110, 50), edges.nearest(600, 25)]).toEqual([480, undefined, 580]);
   });
+  it("always: a target that all but lies on a line gives way to it; one farther off still wins", () => {
+    const grid = gridLines({ kind: "time", milliseconds: 100 }, timebase);
+    const ask = (...at: number[]) => snap(query({ wanted: 4850, grid, points: [sortedPoints("edge", at)] }));
+    expect(ask(4810).position).toBe(4800);
+    expect(ask(4899).position).toBe(4800);
+    expect(ask(4900)).toEqual({ position: 4900, target: { kind: "edge", position: 4900 } });
+    expect(ask(4810, 5000).position).toBe(4800);
+    expect(snap(query({ wanted: 4850, grid, points: [sortedPoints("edge", [4810]), sortedPoints("playhead", [5000])] })).position).toBe(5000);
+  });
+  it("takes edges on the tracks of the gesture before those of others", () => {
+    const doc = documentOf(2, [plainClip({ id: "a", start: 1000 }), plainClip({ id: "b", trackId: "t1", start: 1200 })]);
+    const points = [edgePoints(doc, ["t0"], new Set(), true), edgePoints(doc, ["t1"], new Set())];
+    expect(snap(query({ wanted: 1190, pull: "near", points })).position).toBe(1000);
+    expect(snap(query({ wanted: 1190, pull: "near", points, reach: 100 })).position).toBe(1200);
+  });
 });

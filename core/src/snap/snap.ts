@@ -11,6 +11,8 @@ export interface SnapPoint {
 /** Where points of one kind lie; asked only near the pointer. */
 export interface PointSource {
   readonly kind: PointKind;
+  /** Edges on the tracks of the gesture: where they have one within reach, those of other sources of edges after it don't count. */
+  readonly own?: boolean;
   /** The point nearest to a position and no farther than `reach` samples, or undefined. */
   nearest(position: number, reach: number): number | undefined;
 }
@@ -74,23 +76,35 @@ function gridCandidates(q: SnapQuery, grid: GridLines): Candidate[] {
   return [place(line)];
 }
 
+/** A target closer than this part of the pull distance to a grid line gives way to the line: 2 px of 8. */
+const GIVES_WAY = 1 / 4;
+
+/** Whether a place lies so close to one where the grid would take the anchor that nobody could mean the one without the other. */
+const nearLine = (q: SnapQuery, grid: GridLines, position: number): boolean =>
+  gridCandidates({ ...q, wanted: position }, grid).some((c) => Math.abs(c.position - position) < q.reach * GIVES_WAY);
+
 const clamp = (q: SnapQuery, position: number): number => Math.min(Math.max(position, q.least ?? 0), q.most ?? Number.POSITIVE_INFINITY);
 
 /**
  * The one function that every gesture asks where its anchor goes (semantics, Grid and snapping). Always: onto the grid, unless a
- * point lies within reach, which then wins. When near: onto the nearest target within reach; at a tie the coarser line wins. Without
+ * point lies within reach, which then wins; one that all but lies on a line gives way to it. When near: onto the nearest target within reach; at a tie the coarser line wins. Without
  * a grid the anchor is free but for points within reach.
  */
 export function snap(q: SnapQuery): SnapResult {
   const wanted = clamp(q, q.wanted);
   let best: { position: number; distance: number; target: SnapResult["target"] } | null = null;
+  const lines = q.pull === "always" ? q.grid : undefined;
+  let ownEdge = false;
   for (const source of q.points ?? []) {
+    if (source.kind === "edge" && !source.own && ownEdge) continue;
     for (const shift of [0, ...(source.kind === "edge" || source.kind === "playhead" ? (q.also ?? []) : [])]) {
       const at = source.nearest(wanted + shift, q.reach);
       if (at === undefined) continue;
       const position = at - shift;
       const distance = Math.abs(position - wanted);
-      if (position !== clamp(q, position) || (best && best.distance <= distance)) continue;
+      if (position !== clamp(q, position)) continue;
+      if (source.own) ownEdge = true;
+      if ((best && best.distance <= distance) || (lines && position !== wanted && nearLine(q, lines, position))) continue;
       best = { position, distance, target: { kind: source.kind, position: at } };
     }
   }

@@ -40,6 +40,7 @@ export function trimClips(doc: Document, clip: Clip, edge: "start" | "end", pres
       wanted: origin + sampleAt(p.x) - grip,
       origin,
       except: edgesOf(clips),
+      tracks: new Set(clips.map((c) => c.trackId)),
       material: fills ? undefined : clip,
       least: fills ? origin : origin + least,
       most: fills ? undefined : origin + most,
@@ -79,7 +80,13 @@ export function fadeClips(doc: Document, clip: Clip, edge: "in" | "out", pressed
   return editing(doc, (p): Plan => {
     const room = clip.length - (edge === "in" ? clip.fadeOut.length : clip.fadeIn.length);
     const bounds = edge === "in" ? { least: clip.start, most: clip.start + room } : { least: clipEnd(clip) - room, most: clipEnd(clip) };
-    const { position, target } = snapped(doc, { wanted: origin + sampleAt(p.x) - grip, origin, except: new Set([corner]), ...bounds });
+    const { position, target } = snapped(doc, {
+      wanted: origin + sampleAt(p.x) - grip,
+      origin,
+      except: new Set([corner]),
+      tracks: new Set([clip.trackId]),
+      ...bounds,
+    });
     const length = away * (position - corner);
     const rise = pressed.y - p.y;
     const bend =
@@ -134,7 +141,12 @@ export function dragSeam(doc: Document, zone: Zone, pressed: Point): Gesture {
 export function dragSplice(doc: Document, right: Clip, pressed: Point): Gesture {
   const origin = right.blend?.splice ?? right.start;
   return editing(doc, (p): Plan => {
-    const { position, target } = snapped(doc, { wanted: origin + sampleAt(p.x) - sampleAt(pressed.x), origin, except: edgesOf([right]) });
+    const { position, target } = snapped(doc, {
+      wanted: origin + sampleAt(p.x) - sampleAt(pressed.x),
+      origin,
+      except: edgesOf([right]),
+      tracks: new Set([right.trackId]),
+    });
     return {
       edits: position === origin ? [] : [{ type: "set-blend", clipId: right.id, splice: position }],
       lines: () => flagLines(doc, position, origin, target, "the splice moves"),
@@ -154,6 +166,7 @@ export function dragBlendSide(doc: Document, right: Clip, side: "start" | "end",
       wanted: origin + sampleAt(p.x) - sampleAt(pressed.x),
       origin,
       except: new Set([start, end]),
+      tracks: new Set([right.trackId]),
       ...(side === "start" ? { most: splice } : { least: splice }),
     });
     const reach = Math.abs(position - splice);

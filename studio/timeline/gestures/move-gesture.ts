@@ -39,6 +39,7 @@ export function moveClips(doc: Document, clip: Clip, pressed: Point): Gesture {
   const grip = sampleAt(pressed.x);
   // A group goes by the edge nearest to where it was taken hold of, a single clip by its start or sync point.
   const near = clips.length > 1 && Math.abs(clipEnd(clip) - grip) < Math.abs(clip.start - grip) ? clipEnd(clip) : clip.start + (clip.sync ?? 0);
+  const tracks = new Set(clips.map((c) => c.trackId));
   const least = near - Math.min(...clips.map((c) => c.start));
   return editing(doc, (p): Plan => {
     const rules = modeRules();
@@ -47,16 +48,17 @@ export function moveClips(doc: Document, clip: Clip, pressed: Point): Gesture {
       origin: near,
       except: p.alt ? undefined : edgesOf(clips),
       least,
+      tracks,
       also: clips.length === 1 ? [clipEnd(clip) - near] : [],
     });
     const wide = Math.abs(p.x - pressed.x) >= Math.abs(p.y - pressed.y);
     const by = p.shift && !wide ? 0 : position - near;
-    const { tracks, fresh } = rowsFor(doc, clips, clip, p.y, p.shift && wide);
+    const { tracks: down, fresh } = rowsFor(doc, clips, clip, p.y, p.shift && wide);
     const lit = target && by !== 0 ? { position: target.position, kind: target.kind } : null;
-    if (rules.neighbours === "reorder" && !p.alt) return reorderPlan(doc, clips, clip, p, tracks, fresh);
+    if (rules.neighbours === "reorder" && !p.alt) return reorderPlan(doc, clips, clip, p, down, fresh);
     const type = p.alt ? "copy" : "move";
     const edits = (distance: number): Edit[] =>
-      distance === 0 && tracks === 0 ? [] : [...newTracks(fresh), { type, clipIds, by: distance, tracks, ...rules }];
+      distance === 0 && down === 0 ? [] : [...newTracks(fresh), { type, clipIds, by: distance, tracks: down, ...rules }];
     const asks = neighboursInForce() === "place";
     return {
       edits: edits(by),

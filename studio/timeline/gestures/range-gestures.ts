@@ -47,7 +47,12 @@ export function makeRange(doc: Document, pressed: Point, clip: Clip | undefined,
   const at = snapped(doc, { wanted: Math.max(0, sampleAt(pressed.x)), origin: 0, material: clip });
   const range = (p: Point): { range: TimeRange; target: { kind: string; position: number } | null; end: number } | null => {
     if (Math.abs(p.x - pressed.x) <= CLICK_PIXELS && (allTracks || Math.abs(p.y - pressed.y) <= CLICK_PIXELS * 3)) return null;
-    const { position, target } = snapped(doc, { wanted: Math.max(0, sampleAt(p.x)), origin: 0, material: clip });
+    const { position, target } = snapped(doc, {
+      wanted: Math.max(0, sampleAt(p.x)),
+      origin: 0,
+      material: clip,
+      tracks: clip && new Set([clip.trackId]),
+    });
     if (position === at.position) return null;
     const trackIds = allTracks ? laneBoxes(doc).map((b) => b.trackId) : tracksBetween(doc, pressed.y, p.y);
     return { range: { start: Math.min(at.position, position), end: Math.max(at.position, position), trackIds }, target, end: position };

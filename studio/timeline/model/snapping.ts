@@ -42,6 +42,8 @@ export interface SnapAsk {
   readonly most?: number;
   /** The clip whose own samples count where zero crossings refine. */
   readonly material?: Clip;
+  /** The tracks of the gesture: their edges come before those of others. */
+  readonly tracks?: ReadonlySet<string>;
   /** Marks that move along and attract nothing. */
   readonly exceptMark?: string;
   readonly exceptRange?: boolean;
@@ -73,7 +75,20 @@ export function snapped(doc: Document, ask: SnapAsk): { position: number; target
   if (!snapInForce()) return snap({ ...whole, placing: "line", pull: "near", reach: 0, timebase });
   const points: PointSource[] = [];
   const shown = laneBoxes(doc).map((b) => b.trackId);
-  if (set.targets.includes("edge")) points.push(edgePoints(doc, shown, ask.except ?? new Set()));
+  if (set.targets.includes("edge")) {
+    const except = ask.except ?? new Set();
+    const own = ask.tracks;
+    if (own)
+      points.push(
+        edgePoints(
+          doc,
+          shown.filter((id) => own.has(id)),
+          except,
+          true,
+        ),
+      );
+    points.push(edgePoints(doc, own ? shown.filter((id) => !own.has(id)) : shown, except));
+  }
   if (set.targets.includes("playhead")) points.push(sortedPoints("playhead", [Math.round(playhead)]));
   if (set.targets.includes("transient"))
     points.push(sortedPoints("transient", hitsIn(doc, shown, whole.wanted - 2 * reach, whole.wanted + 2 * reach)));

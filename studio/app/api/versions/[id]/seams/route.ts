@@ -1,4 +1,4 @@
+import { askApart } from "@/server/apart/ask";
 import { route } from "@/server/http";
-import { seamReport } from "@/server/seams";
 
-export const GET = route((_, { id }) => seamReport(id));
+export const GET = route((request, { id }) => askApart(request, "seams", { versionId: id }));

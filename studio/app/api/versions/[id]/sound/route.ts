@@ -1,4 +1,5 @@
+import { askApart } from "@/server/apart/ask";
 import { bodyOf, route } from "@/server/http";
-import { SoundRequest, soundOf } from "@/server/sound";
+import { SoundRequest } from "@/server/sound";
 
-export const POST = route(async (request, { id }) => soundOf(id, await bodyOf(request, SoundRequest)));
+export const POST = route(async (request, { id }) => askApart(request, "sound", { versionId: id, request: await bodyOf(request, SoundRequest) }));

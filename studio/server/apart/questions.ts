@@ -1,0 +1,27 @@
+import { seamReport } from "../seams";
+import { soundOf } from "../sound";
+
+/**
+ * Questions whose answers take longer than a web server may be busy with one thing: they are worked out in a process of their own. An answer
+ * is a line of JSON, so that it is sent on as it is.
+ */
+export const QUESTIONS = {
+  seams: ({ versionId }: { versionId: string }, called: () => boolean) => seamReport(versionId, called),
+  sound: ({ versionId, request }: { versionId: string; request: Parameters<typeof soundOf>[1] }) => soundOf(versionId, request),
+};
+export type Question = keyof typeof QUESTIONS;
+
+export type ToApart =
+  | { readonly type: "ask"; readonly id: number; readonly question: Question; readonly about: unknown }
+  | { readonly type: "off"; readonly id: number };
+export type FromApart =
+  | { readonly type: "part"; readonly id: number; readonly text: string }
+  | { readonly type: "end"; readonly id: number }
+  | {
+      readonly type: "wrong";
+      readonly id: number;
+      readonly status: number;
+      readonly code: string;
+      readonly message: string;
+      readonly more: Record<string, unknown>;
+    };
