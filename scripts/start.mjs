@@ -1,8 +1,10 @@
 // npm start: sets everything up, opens the demo's database, serves, and stops what it started.
 
+import { randomUUID } from "node:crypto";
+import { certificate, startFront } from "./lib/front.mjs";
 import { startPostgres } from "./lib/postgres.mjs";
 import { claim } from "./lib/running.mjs";
-import { startServer } from "./lib/server.mjs";
+import { startServer, urlHost } from "./lib/server.mjs";
 import { buildWorklet, ENV, ensureBuild, ensureModules, ensureNode, migrate, TSX } from "./lib/setup.mjs";
 import { freePort, Halt, say, start } from "./lib/shell.mjs";
 
@@ -37,9 +39,11 @@ function portAsked() {
 }
 
 try {
-  if (!/^(127\.|localhost$|::1$)/.test(host) && !process.env.WET_THREAD_PASSPHRASE)
+  const open = !/^(127\.|localhost$|::1$)/.test(host);
+  if (open && !process.env.WET_THREAD_PASSPHRASE)
     throw new Halt(`HOST=${host} opens this server to the network. Set WET_THREAD_PASSPHRASE first; people sign in with it. Nothing was started.`);
   const wished = portAsked();
+  const tls = certificate();
   ensureNode();
   const running = await claim(folder);
   if (running.url) {
@@ -53,14 +57,35 @@ try {
   migrate(postgres.url);
   if (dev) await buildWorklet();
   else await ensureBuild();
-  const port = await freePort(wished);
-  const server = await startServer({ databaseUrl: postgres.url, port, host, dev, begun: (end) => stops.push(end) });
-  running.serves(server.url, server.child.pid);
-  const demo = start("node", [...TSX, "demo/create.ts", server.url], { env: { ...process.env, ...ENV, DATABASE_URL: postgres.url } });
+  // Open to the network, or over https, a front stands before the web server, which then listens on loopback only.
+  const fronted = open || tls !== null;
+  const port = await freePort(fronted ? 0 : wished, fronted ? "127.0.0.1" : host);
+  // Whoever starts the server may make the demo on it.
+  const token = randomUUID();
+  const server = await startServer({
+    databaseUrl: postgres.url,
+    port,
+    host: fronted ? "127.0.0.1" : host,
+    dev,
+    begun: (end) => stops.push(end),
+    env: { WET_THREAD_START_TOKEN: token },
+  });
+  let { url } = server;
+  if (fronted) {
+    const outside = await freePort(wished, host);
+    stops.push(
+      await startFront({ host, port: outside, to: port, tls, proxies: (process.env.WET_THREAD_PROXY ?? "").split(",").map((p) => p.trim()) }),
+    );
+    url = `${tls ? "https" : "http"}://${urlHost(host)}:${outside}`;
+  }
+  running.serves(url, server.child.pid);
+  const demo = start("node", [...TSX, "demo/create.ts", server.url], {
+    env: { ...process.env, ...ENV, DATABASE_URL: postgres.url, WET_THREAD_TOKEN: token },
+  });
   stops.push(demo.stop);
   if ((await demo.exit) !== 0 && !stopping) throw new Halt("The demo could not be made; its last words are above. The next start tries again.");
   if (demoOnly) await stop(0);
-  say(`open ${server.url}  (Ctrl+C stops it)`);
+  say(`open ${url}  (Ctrl+C stops it)`);
   await server.exit;
   await stop(1);
 } catch (error) {

@@ -59,3 +59,30 @@ test("the tab is killed again and again in the midst of edits, saved or not: eac
   for (let i = 0; i < nudges; i++) await api("POST", `/api/versions/${demo.versionId}/undo`, {});
   expect((await version()).clips.find((c) => c.id === first.id)).toEqual(first);
 });
+
+test("twenty tabs of one browser share one stream: each edits, saves, and hears of the others", async ({ context }) => {
+  test.setTimeout(240_000);
+  const demo = await createDemo(BASE, "Twenty tabs");
+  const tabs: { page: Page; editor: EditorPage }[] = [];
+  for (let i = 0; i < 20; i++) {
+    const page = await context.newPage();
+    tabs.push({ page, editor: await EditorPage.open(page, demo) });
+  }
+  const first = (await api<Version>("GET", `/api/versions/${demo.versionId}`)).body.markers.length;
+  for (const i of [0, 9, 19]) {
+    const { page, editor } = tabs[i];
+    await page.bringToFront();
+    await page.keyboard.press("m");
+    await page.keyboard.press("Escape");
+    await editor.saved();
+  }
+  const revision = String((await api<Version>("GET", `/api/versions/${demo.versionId}`)).body.revision);
+  expect((await api<Version>("GET", `/api/versions/${demo.versionId}`)).body.markers.length).toBe(first + 3);
+  // The tab that kept the stream closes: another takes over, and nothing is missed.
+  await tabs[0].page.close();
+  await api("POST", `/api/versions/${demo.versionId}/edits`, { revision: Number(revision), edits: [{ type: "add-marker", position: 5 }] });
+  for (const i of [1, 10, 19]) {
+    await tabs[i].page.bringToFront();
+    await expect(tabs[i].page.getByTestId("save-state")).toHaveAttribute("data-revision", String(Number(revision) + 1));
+  }
+});

@@ -3,6 +3,9 @@ import { setTimeout as wait } from "node:timers/promises";
 import { ENV, NEXT } from "./setup.mjs";
 import { Halt, ROOT, start } from "./shell.mjs";
 
+/** How an address that is listened at is written in a URL; of all of them, this computer's own. */
+export const urlHost = (host) => (host === "0.0.0.0" || host === "::" ? "127.0.0.1" : host.includes(":") ? `[${host}]` : host);
+
 /** Starts the web server and waits until it answers. */
 export async function startServer({ databaseUrl, port, host = "127.0.0.1", dev = false, quiet = false, env = {}, begun = () => {} }) {
   const server = start("node", [NEXT, dev ? "dev" : "start", "-p", String(port), "-H", host, ...(dev ? [] : ["--keepAliveTimeout", "65000"])], {
@@ -11,7 +14,7 @@ export async function startServer({ databaseUrl, port, host = "127.0.0.1", dev =
     stdio: ["ignore", quiet ? "ignore" : dev ? "inherit" : "ignore", "inherit"],
   });
   begun(server.stop);
-  const url = `http://${host === "0.0.0.0" ? "127.0.0.1" : host}:${port}`;
+  const url = `http://${urlHost(host)}:${port}`;
   const until = Date.now() + 120_000;
   let gone = false;
   void server.exit.then(() => {

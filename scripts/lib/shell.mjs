@@ -62,11 +62,11 @@ export function installDebian(packages) {
 }
 
 /** A port that is free just now on loopback; the wished-for one if it is. */
-export function freePort(wish = 0) {
+export function freePort(wish = 0, host = "127.0.0.1") {
   return new Promise((resolve, reject) => {
     const server = net.createServer();
-    server.once("error", () => (wish ? resolve(freePort(0)) : reject(new Halt("No free port was found."))));
-    server.listen(wish, "127.0.0.1", () => {
+    server.once("error", () => (wish ? resolve(freePort(0, host)) : reject(new Halt("No free port was found."))));
+    server.listen(wish, host, () => {
       const { port } = server.address();
       server.close(() => resolve(port));
     });

@@ -6,6 +6,9 @@ import "./globals.css";
 export const metadata: Metadata = { title: "Wet Thread", description: "Edit recorded sound by hand, with clean joins" };
 export const viewport: Viewport = { width: "device-width", initialScale: 1, maximumScale: 1 };
 
+/** Each page is made when it is asked for: its scripts carry the nonce of its policy. */
+export const dynamic = "force-dynamic";
+
 export default function Layout({ children }: { children: ReactNode }) {
   return (
     <html lang="en" suppressHydrationWarning>

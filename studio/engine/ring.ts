@@ -15,16 +15,19 @@ const COUNTER_BYTES = 16;
 const HEADER_BYTES = 32;
 
 export interface Ring {
-  readonly memory: SharedArrayBuffer;
+  readonly memory: SharedArrayBuffer | ArrayBuffer;
   readonly counters: BigInt64Array;
   readonly flags: Int32Array;
   readonly left: Float32Array;
   readonly right: Float32Array;
 }
 
-export const newRing = (): SharedArrayBuffer => new SharedArrayBuffer(HEADER_BYTES + 2 * RING_FRAMES * 4);
+const BYTES = HEADER_BYTES + 2 * RING_FRAMES * 4;
+/** Shared where the page may share memory; elsewhere there is no sound, and the ring only stands still. */
+export const newRing = (): SharedArrayBuffer | ArrayBuffer =>
+  typeof SharedArrayBuffer === "undefined" ? new ArrayBuffer(BYTES) : new SharedArrayBuffer(BYTES);
 
-export const ringOf = (memory: SharedArrayBuffer): Ring => ({
+export const ringOf = (memory: SharedArrayBuffer | ArrayBuffer): Ring => ({
   memory,
   counters: new BigInt64Array(memory, 0, 2),
   flags: new Int32Array(memory, COUNTER_BYTES, 2),

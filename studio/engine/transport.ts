@@ -20,7 +20,7 @@ export interface Meters {
   /** Playing stands still until sound has come from the server. */
   readonly waiting: boolean;
   /** "off" until first played, "on", or why there is no sound. */
-  readonly engine: "off" | "on" | "no device" | "server away" | "restarted";
+  readonly engine: "off" | "on" | "no device" | "server away" | "not secure" | "restarted";
 }
 const SILENT = { tracks: {}, left: 0, right: 0, missing: false, waiting: false } as const;
 export const useMeters = create<Meters>(() => ({ ...SILENT, starved: 0, starvedAt: Number.NEGATIVE_INFINITY, engine: "off" }));
@@ -28,12 +28,16 @@ export const useMeters = create<Meters>(() => ({ ...SILENT, starved: 0, starvedA
 /** Why nothing can be heard. */
 class NoSound extends Error {
   constructor(
-    readonly state: "no device" | "server away",
+    readonly state: "no device" | "server away" | "not secure",
     message: string,
   ) {
     super(message);
   }
 }
+
+/** Sound takes memory that page, engine and audio share: browsers give it to pages that came over https, or from this very computer. */
+export const canSound = (): boolean => window.isSecureContext && window.crossOriginIsolated;
+const NOT_SECURE = "this page came over plain http, where browsers give none. Open it over https; everything else works here too";
 
 /** The engine gets the piece when the page has a moment, at the latest after this, or when it is wanted. */
 const HAND_OVER_MS = 3000;
@@ -113,10 +117,10 @@ export class Transport {
   private handedOver = false;
   /** Gives the engine the piece, once. */
   private handOver(): void {
-    if (this.handedOver) return;
+    if (this.handedOver || !canSound()) return;
     this.handedOver = true;
     const { heard, ring } = this;
-    const open: ToEngine = { type: "open", data: dataOf(heard), sources: [...heard.sources.values()], memory: ring.memory };
+    const open: ToEngine = { type: "open", data: dataOf(heard), sources: [...heard.sources.values()], memory: ring.memory as SharedArrayBuffer };
     this.worker.postMessage(open);
   }
 
@@ -127,7 +131,7 @@ export class Transport {
 
   private tell(message: ToEngine): void {
     this.handOver();
-    this.worker.postMessage(message);
+    if (this.handedOver) this.worker.postMessage(message);
   }
 
   /** Lets the engine hear another state of the piece, such as the one before a seam was smoothed; null is the piece as it is. */
@@ -181,6 +185,7 @@ export class Transport {
   }
 
   private async makeContext(): Promise<AudioContext> {
+    if (!canSound()) throw new NoSound("not secure", NOT_SECURE);
     let context: AudioContext;
     try {
       context = new AudioContext({ sampleRate: session().doc.sampleRate, latencyHint: "interactive" });
@@ -212,7 +217,7 @@ export class Transport {
     } catch (error) {
       const { state, message } = error instanceof NoSound ? error : new NoSound("no device", (error as Error).message);
       useMeters.setState({ engine: state });
-      toast.error(`There is no sound: ${message}. Press play to try again.`, { id: "engine" });
+      toast.error(`There is no sound: ${message}.${state === "not secure" ? "" : " Press play to try again."}`, { id: "engine", duration: 8000 });
       throw error;
     }
   }

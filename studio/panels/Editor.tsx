@@ -1,10 +1,11 @@
 "use client";
 import Link from "next/link";
 import { useEffect, useState } from "react";
+import { toast } from "sonner";
 import { zoomToWhole } from "@/commands/actions";
 import { useKeys } from "@/commands/keys";
 import { timelineHost } from "@/commands/timeline-host";
-import { setTransport, Transport } from "@/engine/transport";
+import { canSound, setTransport, Transport } from "@/engine/transport";
 import { closeMeasurer } from "@/seams/measures";
 import { followAddress, readAddress } from "@/state/address";
 import { Session, setSession } from "@/state/session";
@@ -62,6 +63,12 @@ export function Editor({ projectId, versionId }: { projectId: string; versionId?
           panel: null,
         });
         setState("open");
+        if (!canSound())
+          toast.warning("This page came over plain http, so the browser gives it no sound. All else works.", {
+            id: "secure",
+            duration: 15_000,
+            description: "Whoever runs the server can give it a certificate: WET_THREAD_TLS_CERT and WET_THREAD_TLS_KEY.",
+          });
       } catch (error) {
         if (!gone) setState({ wrong: (error as Error).message });
       }

@@ -71,13 +71,15 @@ function EngineState({ rate }: { rate: number }) {
       ? "no sound device"
       : engine === "server away"
         ? "no sound: the server does not answer"
-        : waiting
-          ? "waiting for the sound: the server is slow"
-          : missing
-            ? "sound is missing: the server does not answer"
-            : starving
-              ? "the sound can't keep up: waiting for it"
-              : null;
+        : engine === "not secure"
+          ? "no sound: not over https"
+          : waiting
+            ? "waiting for the sound: the server is slow"
+            : missing
+              ? "sound is missing: the server does not answer"
+              : starving
+                ? "the sound can't keep up: waiting for it"
+                : null;
   return (
     <span className="flex items-center gap-2.5" data-testid="engine" data-engine={wrong ? "wrong" : engine}>
       <span className="flex w-[72px] flex-col gap-[2px]" role="img" aria-label="Level of what is heard, left and right">

@@ -1,8 +1,8 @@
-import { timingSafeEqual } from "node:crypto";
 import { EditError } from "@wet-thread/core/edit/errors";
 import { create as contentDisposition } from "content-disposition";
 import parseRange from "range-parser";
 import { z } from "zod";
+import { admit, hasToken, isOwnHost, LOOPBACK } from "./auth";
 import { ApiError } from "./errors";
 
 const json = (body: unknown, status = 200, headers: Record<string, string> = {}): Response =>
@@ -64,23 +64,12 @@ function failure(error: unknown): Response {
   return json({ error: "unexpected", message: "Something went wrong on the server. Nothing was changed.", kept: "Nothing was changed." }, 500);
 }
 
-const same = (a: string, b: string): boolean => a.length === b.length && timingSafeEqual(Buffer.from(a), Buffer.from(b));
-
-/** A server open to the network asks for its passphrase (HTTP Basic) or, from programs, for the API's token. */
-function checkSignIn(request: Request): void {
-  const passphrase = process.env.WET_THREAD_PASSPHRASE;
-  if (!passphrase) return;
-  const [scheme, value = ""] = (request.headers.get("authorization") ?? "").split(" ");
-  const given = scheme === "Basic" ? Buffer.from(value, "base64").toString().split(":").slice(1).join(":") : "";
-  if (!same(given, passphrase) && !hasToken(request)) throw new ApiError(401, "sign-in", "This server asks for its passphrase.");
+/** A server open to the network asks for its passphrase, or from programs for the API's token. */
+function checkSignIn({ headers }: Request): void {
+  const { in: known, wait } = admit(headers);
+  if (wait > 0) throw new ApiError(429, "too-many-guesses", `Too many wrong guesses. Try again in ${Math.ceil(wait / 1000)} s.`);
+  if (!known) throw new ApiError(401, "sign-in", "This server asks for its passphrase.");
 }
-
-function hasToken(request: Request): boolean {
-  const token = process.env.WET_THREAD_TOKEN;
-  return token !== undefined && token !== "" && same(request.headers.get("authorization") ?? "", `Bearer ${token}`);
-}
-
-const LOOPBACK = /^(localhost|127\.\d+\.\d+\.\d+|\[::1\])(:\d+)?$/;
 
 /**
  * State-changing requests come from the same origin, from a program (which sends no origin), or with the API's token. A browser
@@ -89,9 +78,8 @@ const LOOPBACK = /^(localhost|127\.\d+\.\d+\.\d+|\[::1\])(:\d+)?$/;
 function checkOrigin(request: Request): void {
   const { headers } = request;
   const host = headers.get("host") ?? "";
-  if (!process.env.WET_THREAD_PASSPHRASE && !LOOPBACK.test(host))
-    throw new ApiError(403, "host", "This server answers on its loopback address only.");
-  if (request.method === "GET" || request.method === "HEAD" || hasToken(request)) return;
+  if (!isOwnHost(host)) throw new ApiError(403, "host", "This server answers on its loopback address only.");
+  if (request.method === "GET" || request.method === "HEAD" || hasToken(headers)) return;
   const origin = headers.get("origin");
   const site = headers.get("sec-fetch-site");
   if (origin !== null && (!URL.canParse(origin) || new URL(origin).host !== host))
@@ -103,6 +91,25 @@ function checkOrigin(request: Request): void {
 type Params = Record<string, string>;
 /** What no id holds and no database takes. */
 const UNREADABLE = /[\p{Cc}\p{Cs}]/u;
+
+/** Programs are told how to sign in; a browser would ask in a window of its own, where the page has one. */
+function unsigned(request: Request, answer: Response): Response {
+  if (answer.status === 401 && !request.headers.has("sec-fetch-site"))
+    answer.headers.set("www-authenticate", 'Basic realm="Wet Thread", charset="UTF-8"');
+  return answer;
+}
+
+/** As `route`, for whoever is not signed in yet. */
+export function open(handler: (request: Request) => Promise<Response>) {
+  return async (request: Request): Promise<Response> => {
+    try {
+      checkOrigin(request);
+      return await handler(request);
+    } catch (error) {
+      return failure(error);
+    }
+  };
+}
 
 /** Wraps a handler: checks who asks, awaits the parameters, answers plain values as JSON and every error in the API's form. */
 export function route(handler: (request: Request, params: Params) => Promise<unknown>, status = 200) {
@@ -116,7 +123,7 @@ export function route(handler: (request: Request, params: Params) => Promise<unk
       const result = await handler(request, params);
       return result instanceof Response ? result : json(result, status);
     } catch (error) {
-      return failure(error);
+      return unsigned(request, failure(error));
     }
   };
 }

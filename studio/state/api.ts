@@ -27,6 +27,9 @@ export async function ask<T>(path: string, init: RequestInit & { json?: unknown 
   const body = (await answer.json().catch(() => null)) as Record<string, unknown> | null;
   // A proxy's page, or an answer that broke off: as if nobody had answered.
   if (answer.ok && body === null) throw new ServerError(502, "The server's answer could not be read.", {});
+  // The session has ended: the page comes back to where it is once it has been renewed.
+  if (answer.status === 401 && body?.error === "sign-in")
+    location.assign(`/sign-in?to=${encodeURIComponent(location.pathname + location.search)}${location.hash}`);
   if (!answer.ok) throw new ServerError(answer.status, String(body?.message ?? `The server answered ${answer.status}.`), body ?? {});
   return body as T;
 }
