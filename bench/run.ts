@@ -1,5 +1,6 @@
 // Measures what the budgets name: a table, or with --json one array of {name, value, unit, reference?, ratio?}. Words measure only those parts.
 import { coreRows } from "./core";
+import { manyRows } from "./many";
 import { mediaRows } from "./media";
 import { pageRows } from "./page";
 import { print, type Row } from "./rows";
@@ -7,6 +8,7 @@ import { print, type Row } from "./rows";
 const parts: Readonly<Record<string, () => Row[] | Promise<Row[]>>> = {
   core: coreRows,
   media: mediaRows,
+  many: manyRows,
   large: pageRows("large"),
   play: pageRows("play"),
   long: pageRows("long"),

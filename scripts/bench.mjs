@@ -1,4 +1,4 @@
-// npm run bench [-- core media large play long] [-- --json]: measures what the budgets of docs/performance.md name, on a database and ports of its own.
+// npm run bench [-- core media many large play long] [-- --json]: measures what the budgets of docs/performance.md name, on a database and ports of its own.
 import { spawnSync } from "node:child_process";
 import fs from "node:fs";
 import path from "node:path";
@@ -17,7 +17,7 @@ try {
   let env = {};
   const page = ["large", "play", "long"].some(wanted);
   if (page) ensureChromium();
-  if (page || wanted("media")) {
+  if (page || wanted("media") || wanted("many")) {
     await ensureBuild();
     // Its recordings are long: nothing of an earlier run, and nothing of this one, stays on the disk.
     const folder = path.join(ROOT, ".bench");

@@ -2,6 +2,7 @@ import { newKey } from "@wet-thread/core/edit/registry";
 import { toast } from "sonner";
 import { create } from "zustand";
 import { ask, ServerError, type SourceRow } from "@/state/api";
+import { restFor } from "@/state/retry";
 import { session } from "@/state/session";
 import { view } from "@/state/view";
 import { freshTrackId, type Layable, layEdits } from "@/timeline/gestures/lay-gesture";
@@ -20,43 +21,82 @@ export const useUploads = create<{ readonly list: readonly Upload[] }>(() => ({ 
 const change = (id: string, to: Partial<Upload> | null): void =>
   useUploads.setState(({ list }) => ({ list: to ? list.map((u) => (u.id === id ? { ...u, ...to } : u)) : list.filter((u) => u.id !== id) }));
 
-/** An answer that may be no JSON: a proxy's page, or one that broke off. */
-function answerOf(text: string): SourceRow & { message?: string } {
-  try {
-    return JSON.parse(text || "{}");
-  } catch {
-    return {} as SourceRow;
-  }
+interface Begun {
+  readonly id: string;
+  readonly offset: number;
+  readonly part: number;
 }
 
-/** Sends one file; resolves to the recording, or null when it was refused or cancelled (and says why). */
-function upload(file: File): Promise<SourceRow | null> {
-  const id = newKey();
+/** What came of sending one part: the answer, or null where the line broke. */
+type Sent = { readonly status: number; readonly body: { offset?: number; source?: SourceRow; message?: string } } | null;
+
+function sendPart(address: string, part: Blob, progress: (sent: number) => void, off: AbortSignal): Promise<Sent> {
   return new Promise((resolve) => {
     const request = new XMLHttpRequest();
-    const end = (row: SourceRow | null): void => {
-      change(id, null);
-      resolve(row);
+    const stop = (): void => request.abort();
+    const end = (sent: Sent): void => {
+      off.removeEventListener("abort", stop);
+      resolve(sent);
     };
-    useUploads.setState(({ list }) => ({ list: [...list, { id, name: file.name, sent: 0, size: file.size, cancel: () => request.abort() }] }));
-    request.upload.onprogress = (e) => change(id, { sent: e.loaded });
-    request.onabort = () => {
-      toast(`${file.name}: cancelled. Nothing was kept of it.`);
-      end(null);
-    };
-    request.onerror = () => {
-      toast.error(`${file.name}: the server does not answer. Nothing was kept of it; try again.`);
-      end(null);
-    };
+    off.addEventListener("abort", stop);
+    request.upload.onprogress = (e) => progress(e.loaded);
+    request.onabort = () => end(null);
+    request.onerror = () => end(null);
     request.onload = () => {
-      const body = answerOf(request.responseText);
-      if (request.status === 201) return end(body);
-      toast.error(`${file.name}: ${body.message ?? `the server answered ${request.status}.`}`, { duration: 10_000 });
-      end(null);
+      try {
+        end({ status: request.status, body: JSON.parse(request.responseText || "{}") });
+      } catch {
+        // A proxy's page, or an answer that broke off.
+        end(null);
+      }
     };
-    request.open("POST", `/api/projects/${session().store.getState().project.id}/sources?name=${encodeURIComponent(file.name)}`);
-    request.send(file);
+    request.open("PATCH", address);
+    request.send(part);
   });
+}
+
+/**
+ * Sends one file in parts; a line that breaks goes on where it was, as soon as the server answers again. Resolves to the recording, or null
+ * when it was refused or cancelled (and says why).
+ */
+async function upload(file: File): Promise<SourceRow | null> {
+  const id = newKey();
+  const off = new AbortController();
+  useUploads.setState(({ list }) => ({ list: [...list, { id, name: file.name, sent: 0, size: file.size, cancel: () => off.abort() }] }));
+  let begun: Begun | null = null;
+  try {
+    const { project } = session().store.getState();
+    let offset = 0;
+    for (let tries = 0; !off.signal.aborted; ) {
+      try {
+        if (!begun) begun = await ask<Begun>(`/api/projects/${project.id}/uploads`, { json: { name: file.name, size: file.size } });
+        else if (tries > 0) ({ offset } = await ask<Begun>(`/api/uploads/${begun.id}`));
+      } catch (error) {
+        if (!(error instanceof ServerError) || !error.passing) throw error;
+        await restFor(tries++);
+        continue;
+      }
+      const base = offset;
+      const part = file.slice(offset, offset + begun.part);
+      const sent = await sendPart(`/api/uploads/${begun.id}?offset=${offset}`, part, (n) => change(id, { sent: base + n }), off.signal);
+      if (sent?.status === 200) {
+        tries = 0;
+        offset = sent.body.offset ?? offset;
+        change(id, { sent: offset });
+        if (sent.body.source) return sent.body.source;
+      } else if (sent && sent.status !== 409 && sent.status < 500) {
+        throw new ServerError(sent.status, sent.body.message ?? `the server answered ${sent.status}.`, {});
+      } else if (!off.signal.aborted) await restFor(tries++);
+    }
+    if (begun) await ask(`/api/sources/${begun.id}`, { method: "DELETE" }).catch(() => {});
+    toast(`${file.name}: cancelled. Nothing was kept of it.`);
+    return null;
+  } catch (error) {
+    toast.error(`${file.name}: ${(error as Error).message}`, { duration: 10_000 });
+    return null;
+  } finally {
+    change(id, null);
+  }
 }
 
 const AWAY_MS = 1000;

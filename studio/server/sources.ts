@@ -1,15 +1,18 @@
 import { MediaError } from "@wet-thread/core/media/source";
 import { looksLikeWav, openWav } from "@wet-thread/core/media/wav/reader";
 import { Name } from "@wet-thread/core/model/schema";
-import { and, eq, inArray, isNull, sql } from "drizzle-orm";
+import { and, eq, gte, inArray, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
 import { db } from "./db/client";
-import { projects, sources } from "./db/schema";
+import { projects, sourceBytes, sources } from "./db/schema";
 import { ApiError, notFound } from "./errors";
 import { announce } from "./events";
 import { newId } from "./ids";
 import { enqueue } from "./jobs/queue";
-import { sourceWriter, storedBytes } from "./store";
+import { PIECE, type PieceWriter, sourceWriter, storedBytes } from "./store";
+import { Turns } from "./turns";
+
+const ALIVE_MS = 5000;
 
 /** Largest file taken in, in bytes; WET_THREAD_MAX_UPLOAD sets another. */
 const mostBytes = (): number => Number(process.env.WET_THREAD_MAX_UPLOAD ?? 64 * 2 ** 30);
@@ -37,59 +40,142 @@ function refusal(error: MediaError): ApiError {
   );
 }
 
+/** Few write at a time, so that many uploads at once leave the database to others too. */
+const writing = new Turns(3);
+
+const NOT_AUDIO = "This file is not audio of a kind that is read here (WAV, Broadcast WAV, RF64).";
+const tooLarge = (bytes: number): ApiError =>
+  new ApiError(413, "too-large", `The file has ${bytes} bytes; up to ${mostBytes()} are taken in. Nothing was kept of it.`);
+
+async function newSource(projectId: string, name: string, expected: number | null): Promise<string> {
+  const [project] = await db().select().from(projects).where(eq(projects.id, projectId));
+  if (!project) throw notFound("project", projectId);
+  if (expected !== null && expected > mostBytes()) throw tooLarge(expected);
+  const id = newId();
+  await db()
+    .insert(sources)
+    .values({ id, projectId, name: sourceName(name), status: "receiving", sampleRate: project.sampleRate, expected });
+  return id;
+}
+
+/** Writes bytes as they come; the first of a file tell whether it is audio at all. Returns how many came. */
+async function writeBody(writer: PieceWriter, body: ReadableStream<Uint8Array> | null, first: boolean, came: () => Promise<void>): Promise<number> {
+  let head: Uint8Array = new Uint8Array(0);
+  let known = !first;
+  let since = Date.now();
+  for await (const piece of (body ?? []) as unknown as AsyncIterable<Uint8Array>) {
+    if (!known) {
+      head = Buffer.concat([head, piece]);
+      known = head.length >= 12;
+      if (known && !looksLikeWav(head)) throw new MediaError(NOT_AUDIO, "unknown");
+    }
+    await writer.write(piece);
+    if (writer.size > mostBytes()) throw tooLarge(writer.size);
+    if (Date.now() - since > ALIVE_MS) {
+      since = Date.now();
+      await came();
+    }
+  }
+  await writer.finish();
+  return writer.size;
+}
+
+const alive = (id: string) => async (): Promise<void> => {
+  await db().update(sources).set({ aliveAt: sql`now()` }).where(eq(sources.id, id));
+};
+
+/** A file that has come whole: what it is, is read from it, and a job does the rest. Throws MediaError for one that is broken. */
+async function received(id: string, projectId: string, bytes: number) {
+  const info = await openWav(storedBytes(id, bytes));
+  await db().transaction(async (tx) => {
+    await tx.update(sources).set({ status: "queued", bytes, channels: info.channels, originalRate: info.sampleRate }).where(eq(sources.id, id));
+    await enqueue(tx, "import", { sourceId: id });
+    await announce(tx, { type: "source", projectId, sourceId: id, status: "queued", progress: 0 });
+  });
+  return getSource(id);
+}
+
 /**
  * Takes in a file as it streams: its bytes are kept as they come, its content (never its name) decides what it is, and a file that is
  * cut short or not audio is refused before it counts. The rest happens in a job.
  */
 export async function receiveSource(projectId: string, name: string, body: ReadableStream<Uint8Array> | null, announced: number | null) {
-  const [project] = await db().select().from(projects).where(eq(projects.id, projectId));
-  if (!project) throw notFound("project", projectId);
-  if (announced !== null && announced > mostBytes())
-    throw new ApiError(413, "too-large", `The file has ${announced} bytes; up to ${mostBytes()} are taken in. Nothing was kept of it.`);
-  const id = newId();
-  await db()
-    .insert(sources)
-    .values({ id, projectId, name: sourceName(name), status: "receiving", sampleRate: project.sampleRate });
+  if (announced !== null && announced > mostBytes()) throw tooLarge(announced);
+  const id = await newSource(projectId, name, null);
   const writer = sourceWriter(id);
+  const turn = await writing.take();
   try {
-    let head: Uint8Array = new Uint8Array(0);
-    let known = false;
-    let alive = Date.now();
-    if (body) {
-      for await (const piece of body as unknown as AsyncIterable<Uint8Array>) {
-        if (!known) {
-          head = Buffer.concat([head, piece]);
-          known = head.length >= 12;
-          if (known && !looksLikeWav(head))
-            throw new MediaError("This file is not audio of a kind that is read here (WAV, Broadcast WAV, RF64).", "unknown");
-        }
-        await writer.write(piece);
-        if (Date.now() - alive > ALIVE_MS) {
-          alive = Date.now();
-          await db().update(sources).set({ aliveAt: sql`now()` }).where(eq(sources.id, id));
-        }
-        if (writer.size > mostBytes()) throw new ApiError(413, "too-large", `The file is larger than ${mostBytes()} bytes. Nothing was kept of it.`);
-      }
-    }
-    await writer.finish();
-    if (writer.size === 0) throw new MediaError("The file is empty.", "broken");
-    if (announced !== null && announced !== writer.size)
-      throw new MediaError(`The upload broke off: ${writer.size} of ${announced} bytes came.`, "broken");
-    const info = await openWav(storedBytes(id, writer.size));
-    await db().transaction(async (tx) => {
-      await tx
-        .update(sources)
-        .set({ status: "queued", bytes: writer.size, channels: info.channels, originalRate: info.sampleRate })
-        .where(eq(sources.id, id));
-      await enqueue(tx, "import", { sourceId: id });
-      await announce(tx, { type: "source", projectId, sourceId: id, status: "queued", progress: 0 });
-    });
-    return await getSource(id);
+    const size = await writeBody(writer, body, true, alive(id));
+    if (size === 0) throw new MediaError("The file is empty.", "broken");
+    if (announced !== null && announced !== size) throw new MediaError(`The upload broke off: ${size} of ${announced} bytes came.`, "broken");
+    return await received(id, projectId, size);
   } catch (error) {
     await writer.abort();
     await db().delete(sources).where(eq(sources.id, id));
     if (error instanceof MediaError) throw refusal(error);
     throw error;
+  } finally {
+    turn();
+  }
+}
+
+/** Parts of an upload are of so many bytes, but for the last. */
+const PART = 8 * PIECE;
+
+export const UploadRequest = z.object({ name: z.string().max(2000), size: z.int().min(1) });
+
+/** Begins an upload that comes in parts, and can go on where it was broken off. */
+export async function beginUpload(projectId: string, { name, size }: z.infer<typeof UploadRequest>) {
+  return { id: await newSource(projectId, name, size), offset: 0, size, part: PART };
+}
+
+/** How far an upload has come. Throws ApiError 404 or 409. */
+export async function uploadState(id: string) {
+  const { status, bytes, expected } = await getSource(id);
+  if (status !== "receiving" || expected === null)
+    throw new ApiError(409, "not-receiving", "This recording is not being received in parts.", { status });
+  return { id, offset: bytes, size: expected, part: PART };
+}
+
+const busy = new Set<string>();
+
+/**
+ * Takes in the next part of an upload, which counts once all of it is there. With the last one the recording is taken in like any other. Throws
+ * ApiError 409 with the offset to go on from when this part is not the next.
+ */
+export async function receivePart(id: string, offset: number, body: ReadableStream<Uint8Array> | null, announced: number | null) {
+  const { size } = await uploadState(id);
+  if (busy.has(id)) throw new ApiError(409, "busy", "A part of this upload is still coming in.", {});
+  busy.add(id);
+  const turn = await writing.take();
+  const writer = sourceWriter(id, Math.floor(offset / PIECE));
+  try {
+    const now = await uploadState(id);
+    if (offset !== now.offset) throw new ApiError(409, "offset", `This upload goes on from byte ${now.offset}.`, { offset: now.offset });
+    // What a server that died had written of a part that does not count.
+    await db()
+      .delete(sourceBytes)
+      .where(and(eq(sourceBytes.sourceId, id), gte(sourceBytes.index, offset / PIECE)));
+    const came = await writeBody(writer, body, offset === 0, alive(id));
+    if ((announced !== null && came !== announced) || (came % PIECE !== 0 && offset + came !== size) || offset + came > size)
+      throw new ApiError(400, "part", `A part has a multiple of ${PIECE} bytes, but for the last; of this one ${came} came. It can be sent again.`, {
+        offset,
+      });
+    await db()
+      .update(sources)
+      .set({ bytes: offset + came, aliveAt: sql`now()` })
+      .where(eq(sources.id, id));
+    if (offset + came < size) return { offset: offset + came };
+    const { projectId } = await getSource(id);
+    return { offset: size, source: await received(id, projectId, size) };
+  } catch (error) {
+    await writer.abort();
+    if (!(error instanceof MediaError)) throw error;
+    await db().delete(sources).where(eq(sources.id, id));
+    throw refusal(error);
+  } finally {
+    turn();
+    busy.delete(id);
   }
 }
 
@@ -169,7 +255,8 @@ export async function retrySource(id: string) {
 
 /** An upload from which nothing has come for so long has ended, whoever received it. */
 const SILENT_SECONDS = 30;
-const ALIVE_MS = 5000;
+/** One that comes in parts may go on within a day. */
+const PAUSED_SECONDS = 86_400;
 
 /** Takes away what is left of uploads whose server died in the midst. */
 export async function dropBrokenUploads(): Promise<void> {
@@ -178,7 +265,7 @@ export async function dropBrokenUploads(): Promise<void> {
     .where(
       and(
         eq(sources.status, "receiving"),
-        sql`${sources.aliveAt} < now() - make_interval(secs => ${SILENT_SECONDS})`,
+        sql`${sources.aliveAt} < now() - make_interval(secs => case when ${sources.expected} is null then ${SILENT_SECONDS}::float8 else ${PAUSED_SECONDS}::float8 end)`,
         // A print writes its recordings itself, and is looked after as a job.
         sql`not exists (select 1 from prints p where p.status in ('queued', 'rendering') and p.source_ids ? sources.id)`,
       ),

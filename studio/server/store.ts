@@ -11,13 +11,14 @@ const BATCH = 32;
 export class PieceWriter {
   private buffer = Buffer.allocUnsafeSlow(PIECE);
   private held = 0;
-  private index = 0;
   private readonly rows: Batches;
   size = 0;
 
   constructor(
     table: "source_bytes" | "export_bytes",
     private readonly key: string,
+    /** Where its first piece goes. */
+    private index = 0,
   ) {
     this.rows = new Batches(table, [table === "source_bytes" ? "source_id" : "export_id", "index", "data"], BATCH);
   }
@@ -53,7 +54,7 @@ export class PieceWriter {
   }
 }
 
-export const sourceWriter = (sourceId: string): PieceWriter => new PieceWriter("source_bytes", sourceId);
+export const sourceWriter = (sourceId: string, firstPiece = 0): PieceWriter => new PieceWriter("source_bytes", sourceId, firstPiece);
 export const exportWriter = (exportId: string): PieceWriter => new PieceWriter("export_bytes", exportId);
 
 async function* pieces(table: "source_bytes" | "export_bytes", key: string, from: number, to: number): AsyncGenerator<Uint8Array> {

@@ -94,6 +94,8 @@ export const sources = pgTable(
     layout: jsonb("layout").$type<FileLayout>(),
     /** Samples at the project's rate at which a hit begins. */
     transients: jsonb("transients").$type<number[]>().notNull().default([]),
+    /** Bytes that are to come in all, where it comes in parts; null where it comes in one go. */
+    expected: bigint("expected", { mode: "number" }),
     /** While it is received: when bytes last came. */
     aliveAt: timestamp("alive_at", { withTimezone: true }).notNull().defaultNow(),
     /** Taken out of the list while nothing used it; the recording itself stays as long as a step may bring back a clip of it. */

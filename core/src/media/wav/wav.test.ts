@@ -30,7 +30,11 @@ function byHand(tag: number, channels: number, bits: number, data: Uint8Array, e
   fmt.setUint32(8, (44_100 * channels * bits) / 8, true);
   fmt.setUint16(12, (channels * bits) / 8, true);
   fmt.setUint16(14, bits, true);
-  if (extensible) fmt.setUint16(24, tag, true);
+  if (extensible) {
+    fmt.setUint16(24, tag, true);
+    // The rest of the kind's long name, the same for every kind of samples.
+    [0, 0, 0, 0, 0x10, 0, 0x80, 0, 0, 0xaa, 0, 0x38, 0x9b, 0x71].forEach((byte, i) => fmt.setUint8(26 + i, byte));
+  }
   const word = (n: number) => new Uint8Array(new Uint32Array([n]).buffer);
   const text = (s: string) => Uint8Array.from(s, (c) => c.charCodeAt(0));
   return join(
