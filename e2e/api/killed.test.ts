@@ -89,58 +89,65 @@ function choicesOf(seed: number): () => number {
   return () => list[i++ % list.length];
 }
 
+/** How many kills; a long look takes sixty. */
+const KILLS = Number(process.env.WET_THREAD_KILLS ?? 12);
+
 describe("nothing that was acknowledged is lost", () => {
-  it("when web server, worker and database are killed in turn, many times, while two edit, undo and redo and recordings come in", async () => {
-    const hands = [await Hand.start(), await Hand.start()];
-    const choices = [choicesOf(1), choicesOf(2)];
-    const project = await own.must("POST", "/api/projects", { name: "Killed", sampleRate: 48_000 });
-    // At another rate, so that reading it takes a while.
-    const samples = noise(RATE * SECONDS, 5);
-    const file = wavFile([samples, samples], "i16", RATE);
-    const sent: string[] = [];
-    const send = async (): Promise<void> => {
-      try {
-        const { status, body } = await own.call("POST", `/api/projects/${project.id}/sources?name=long.wav`, file);
-        if (status === 201) sent.push(body.id);
-      } catch {
-        // The server went while it was coming.
+  it(
+    "when web server, worker and database are killed in turn, many times, while two edit, undo and redo and recordings come in",
+    async () => {
+      const hands = [await Hand.start(), await Hand.start()];
+      const choices = [choicesOf(1), choicesOf(2)];
+      const project = await own.must("POST", "/api/projects", { name: "Killed", sampleRate: 48_000 });
+      // At another rate, so that reading it takes a while.
+      const samples = noise(RATE * SECONDS, 5);
+      const file = wavFile([samples, samples], "i16", RATE);
+      const sent: string[] = [];
+      const send = async (): Promise<void> => {
+        try {
+          const { status, body } = await own.call("POST", `/api/projects/${project.id}/sources?name=long.wav`, file);
+          if (status === 201) sent.push(body.id);
+        } catch {
+          // The server went while it was coming.
+        }
+      };
+      for (let round = 0; round < KILLS; round++) {
+        const before = hands.map((h) => h.acknowledged);
+        const work = hands.map((h, i) => h.work(choices[i]));
+        const sending = round % 3 === 0 ? send() : Promise.resolve();
+        while (hands.some((h, i) => h.acknowledged < before[i] + 3 + (round % 12))) await wait(5);
+        const what = (["web", "worker", "database"] as const)[round % 3];
+        if (what === "worker") {
+          // Edits don't need it: nobody is held up.
+          expect(own.killWorker()).toBe(1);
+          while (hands.some((h, i) => h.acknowledged < before[i] + 10 + (round % 12))) await wait(5);
+          own.killDatabase();
+        } else if (what === "database") own.killDatabase();
+        else await own.killWeb();
+        await Promise.all([...work, sending]);
+        if (what === "web") await own.startWeb();
+        else {
+          const away = await own.call("POST", `/api/versions/${hands[0].versionId}/undo`, {});
+          expect(away).toMatchObject({ status: 503, body: { error: "database-away", kept: "Nothing was changed." } });
+          await own.startDatabase();
+        }
+        for (const hand of hands) await hand.check();
       }
-    };
-    for (let round = 0; round < 12; round++) {
-      const before = hands.map((h) => h.acknowledged);
-      const work = hands.map((h, i) => h.work(choices[i]));
-      const sending = round % 3 === 0 ? send() : Promise.resolve();
-      while (hands.some((h, i) => h.acknowledged < before[i] + 3 + round)) await wait(5);
-      const what = (["web", "worker", "database"] as const)[round % 3];
-      if (what === "worker") {
-        // Edits don't need it: nobody is held up.
-        expect(own.killWorker()).toBe(1);
-        while (hands.some((h, i) => h.acknowledged < before[i] + 10 + round)) await wait(5);
-        own.killDatabase();
-      } else if (what === "database") own.killDatabase();
-      else await own.killWeb();
-      await Promise.all([...work, sending]);
-      if (what === "web") await own.startWeb();
-      else {
-        const away = await own.call("POST", `/api/versions/${hands[0].versionId}/undo`, {});
-        expect(away).toMatchObject({ status: 503, body: { error: "database-away", kept: "Nothing was changed." } });
-        await own.startDatabase();
+      expect(Math.min(...hands.map((h) => h.acknowledged))).toBeGreaterThan(80);
+      // Every recording that was acknowledged is read in the end, whoever was killed meanwhile.
+      expect(sent.length).toBeGreaterThan(0);
+      for (const id of sent) {
+        const source = await until(
+          () => own.must("GET", `/api/sources/${id}`),
+          (s) => s.status === "ready" || s.status === "failed",
+        );
+        expect(source).toMatchObject({ status: "ready", length: 48_000 * SECONDS, channels: 2 });
+        const back = new Uint8Array(await (await fetch(`${own.url}/api/sources/${id}/file`)).arrayBuffer());
+        expect(Buffer.from(back).equals(Buffer.from(file))).toBe(true);
       }
-      for (const hand of hands) await hand.check();
-    }
-    expect(Math.min(...hands.map((h) => h.acknowledged))).toBeGreaterThan(80);
-    // Every recording that was acknowledged is read in the end, whoever was killed meanwhile.
-    expect(sent.length).toBeGreaterThan(0);
-    for (const id of sent) {
-      const source = await until(
-        () => own.must("GET", `/api/sources/${id}`),
-        (s) => s.status === "ready" || s.status === "failed",
-      );
-      expect(source).toMatchObject({ status: "ready", length: 48_000 * SECONDS, channels: 2 });
-      const back = new Uint8Array(await (await fetch(`${own.url}/api/sources/${id}/file`)).arrayBuffer());
-      expect(Buffer.from(back).equals(Buffer.from(file))).toBe(true);
-    }
-  }, 240_000);
+    },
+    20_000 * KILLS,
+  );
 
   it("when the worker is killed in the midst of an import: another takes the job up", async () => {
     const project = await own.must("POST", "/api/projects", { name: "Killed", sampleRate: 48_000 });

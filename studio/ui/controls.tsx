@@ -104,7 +104,7 @@ export function Segments<T extends string>({
       options={options.map(([id, text]) => ({
         id,
         className: clsx(
-          "h-7 flex-1 whitespace-nowrap border-line border-r px-1.5 last:border-r-0",
+          "h-7 flex-1 whitespace-nowrap border-line px-1.5 [&+button]:border-l",
           value === id ? "bg-ink font-semibold text-raised" : "bg-raised text-ink-2 hover:bg-weft",
         ),
         children: text,
