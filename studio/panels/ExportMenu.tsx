@@ -2,23 +2,14 @@
 import { documentEnd } from "@wet-thread/core/model/document";
 import { formatLength } from "@wet-thread/core/time/format";
 import { Download } from "lucide-react";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { toast } from "sonner";
-import { ask, ServerError } from "@/state/api";
-import { session, useSession } from "@/state/session";
+import { useSession } from "@/state/session";
 import { useView } from "@/state/view";
 import { Button, Popover, Segments } from "@/ui/controls";
+import { type Encoding, useExport } from "./use-export";
 
-type Encoding = "pcm16" | "pcm24" | "float32";
-interface Job {
-  readonly id: string;
-  readonly status: "queued" | "rendering" | "ready" | "failed";
-  readonly progress: number;
-  readonly error: string | null;
-  readonly name: string;
-}
-
-const wait = (ms: number): Promise<void> => new Promise((wake) => setTimeout(wake, ms));
+const fileOf = (id: string): string => `/api/exports/${id}/file`;
 
 /** Renders the piece or the range to a WAV file in a job of the server. */
 export function ExportMenu() {
@@ -26,43 +17,17 @@ export function ExportMenu() {
   const doc = useSession((s) => s.doc);
   const [what, setWhat] = useState<"piece" | "range">("piece");
   const [encoding, setEncoding] = useState<Encoding>("pcm24");
-  const [job, setJob] = useState<Job | null>(null);
   const span = what === "range" && range ? { start: range.start, end: range.end } : { start: 0, end: documentEnd(doc) };
-  const start = async (): Promise<void> => {
-    setJob({ id: "", status: "queued", progress: 0, error: null, name: "" });
-    try {
-      // What is exported is what is seen: the steps on their way are waited for, and the revision that they lead to is named.
-      await session().settled();
-      const { versionId, revision } = session().store.getState();
-      const { id } = await ask<{ id: string }>(`/api/versions/${versionId}/exports`, { json: { span, format: "wav", encoding, revision } });
-      await follow(id);
-    } catch (error) {
-      setJob(null);
-      // One that was called off is not there any more.
-      if (error instanceof ServerError) {
-        if (error.status !== 404) toast.error(error.message);
-      } else throw error;
-    }
-  };
-  /** Looks after an export until it has ended; a server that is away is waited for. */
-  const follow = async (id: string): Promise<void> => {
-    for (;;) {
-      const now = await ask<Job>(`/api/exports/${id}`).catch((error: ServerError) => {
-        if (error.passing) return null;
-        throw error;
+  const place = useRef<HTMLDivElement>(null);
+  const { job, start, callOff, busy } = useExport((id) => {
+    // Where the menu is open it shows it by itself.
+    if (!place.current)
+      toast.success("The export is ready.", {
+        id: "export",
+        duration: 30_000,
+        action: { label: "Save file", onClick: () => window.location.assign(fileOf(id)) },
       });
-      if (now) setJob(now);
-      if (now?.status === "ready" || now?.status === "failed") return;
-      await wait(now ? 250 : 1000);
-    }
-  };
-  const callOff = (): void => {
-    const { id } = job ?? {};
-    if (id) void ask(`/api/exports/${id}`, { method: "DELETE" }).catch(() => {});
-    setJob(null);
-    toast("The export was called off. Nothing was kept of it.", { id: "export" });
-  };
-  const busy = job !== null && job.status !== "ready" && job.status !== "failed";
+  });
   return (
     <Popover
       align="end"
@@ -73,7 +38,7 @@ export function ExportMenu() {
         </Button>
       }
     >
-      <div className="space-y-3">
+      <div ref={place} className="space-y-3">
         <div>
           <span className="mb-1 block text-ink-2 text-sm">What</span>
           <Segments
@@ -104,7 +69,7 @@ export function ExportMenu() {
             ]}
           />
         </div>
-        {busy && (
+        {busy && job && (
           <div
             role="progressbar"
             aria-valuenow={Math.round(job.progress * 100)}
@@ -116,17 +81,17 @@ export function ExportMenu() {
         )}
         {job?.status === "failed" && <p className="text-madder text-sm">{job.error}</p>}
         <div className="flex gap-2">
-          <Button look="main" className="flex-1" disabled={busy || span.end <= span.start} onClick={() => void start()}>
+          <Button look="main" className="flex-1" disabled={busy || span.end <= span.start} onClick={() => void start(span, encoding)}>
             {busy ? "Rendering …" : "Render"}
           </Button>
-          {busy && job.id !== "" && (
+          {busy && job?.id && (
             <Button className="flex-1" onClick={callOff}>
               Cancel
             </Button>
           )}
           {job?.status === "ready" && (
             <a
-              href={`/api/exports/${job.id}/file`}
+              href={fileOf(job.id)}
               download
               className="inline-flex h-8 flex-1 items-center justify-center gap-2 rounded-md border border-line bg-raised px-3 font-medium hover:border-ink-3"
             >

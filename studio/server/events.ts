@@ -14,9 +14,11 @@ export type ProjectEvent =
 
 const CHANNEL = "wet_thread";
 
-/** Tells every process; inside a transaction it goes out with the commit. */
+/** What, selected, tells every process; inside a transaction it goes out with the commit. */
+export const announcing = (event: ProjectEvent) => sql`pg_notify(${CHANNEL}, ${JSON.stringify(event)})`;
+
 export async function announce(on: Pick<Database, "execute">, event: ProjectEvent): Promise<void> {
-  await on.execute(sql`select pg_notify(${CHANNEL}, ${JSON.stringify(event)})`);
+  await on.execute(sql`select ${announcing(event)}`);
 }
 
 type Listener = (event: ProjectEvent) => void;

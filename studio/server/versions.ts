@@ -10,7 +10,7 @@ import { z } from "zod";
 import { type Database, db } from "./db/client";
 import { entities, projects, sources, steps, versions } from "./db/schema";
 import { ApiError, notFound } from "./errors";
-import { announce } from "./events";
+import { announcing, type ProjectEvent } from "./events";
 import { readVersion, type Unread } from "./read-version";
 
 type Transaction = Parameters<Parameters<Database["transaction"]>[0]>[0];
@@ -144,7 +144,9 @@ async function holdSources(tx: Transaction, changes: readonly Change[]): Promise
   if (rows.length < used.size) throw new EditError("A recording that this needs has been removed for good.", "sourceId");
 }
 
-/** Writes a step and what it changed, all in the caller's transaction. */
+const texts = <T>(things: readonly T[], of: (thing: T) => string) => sql`${sql.param(things.map(of))}::text[]`;
+
+/** Writes a step and what it changed, all in the caller's transaction; an edit overtakes what was undone before it. */
 async function commit(
   tx: Transaction,
   version: LoadedVersion,
@@ -153,24 +155,24 @@ async function commit(
 ): Promise<number> {
   await holdSources(tx, step.changes);
   const revision = version.revision + 1;
-  const [changes, summary] = [storedChanges(step.changes), summaryOf(version.doc, after, step.changes)];
-  await tx.insert(steps).values({ versionId: version.id, revision, state: "done", ...step, changes, size: changes.length, summary });
+  const changes = storedChanges(step.changes);
   const gone = step.changes.filter((c) => c.after === null);
   const set = step.changes.filter((c) => c.after !== null);
-  if (gone.length) {
-    const [kinds, ids] = [gone.map((c) => c.kind), gone.map((c) => c.id)];
-    await tx.execute(
-      sql`delete from entities e using unnest(${sql.param(kinds)}::text[], ${sql.param(ids)}::text[]) as g(kind, id) where e.version_id = ${version.id} and e.kind = g.kind and e.id = g.id`,
-    );
-  }
-  if (set.length) {
-    const [kinds, ids, data] = [set.map((c) => c.kind), set.map((c) => c.id), set.map((c) => JSON.stringify(c.after))];
-    await tx.execute(sql`insert into entities (version_id, kind, id, data)
-      select ${version.id}, s.kind, s.id, s.data::jsonb from unnest(${sql.param(kinds)}::text[], ${sql.param(ids)}::text[], ${sql.param(data)}::text[]) as s(kind, id, data)
-      on conflict (version_id, kind, id) do update set data = excluded.data`);
-  }
-  await tx.update(versions).set({ revision, changedAt: sql`now()` }).where(eq(versions.id, version.id));
-  await announce(tx, { type: "step", projectId: version.projectId, versionId: version.id, revision });
+  const event: ProjectEvent = { type: "step", projectId: version.projectId, versionId: version.id, revision };
+  // One statement, one way to the database and back: of all that an edit costs, the ways are the most.
+  await tx.execute(sql`with
+    overtaken as (update steps set state = 'dropped' where version_id = ${version.id} and kind = 'edit' and state = 'undone' and ${step.kind} = 'edit'),
+    step as (insert into steps (version_id, revision, state, kind, name, edits, changes, target, key, size, summary) values
+      (${version.id}, ${revision}, 'done', ${step.kind}, ${step.name}, ${JSON.stringify(step.edits)}::jsonb, ${JSON.stringify(changes)}::jsonb,
+       ${step.target ?? null}, ${step.key ?? null}, ${changes.length}, ${JSON.stringify(summaryOf(version.doc, after, step.changes))}::jsonb)),
+    gone as (delete from entities e using unnest(${texts(gone, (c) => c.kind)}, ${texts(gone, (c) => c.id)}) as g(kind, id)
+      where e.version_id = ${version.id} and e.kind = g.kind and e.id = g.id),
+    there as (insert into entities (version_id, kind, id, data)
+      select ${version.id}, s.kind, s.id, s.data::jsonb
+      from unnest(${texts(set, (c) => c.kind)}, ${texts(set, (c) => c.id)}, ${texts(set, (c) => JSON.stringify(c.after))}) as s(kind, id, data)
+      on conflict (version_id, kind, id) do update set data = excluded.data),
+    version as (update versions set revision = ${revision}, changed_at = now() where id = ${version.id})
+    select ${announcing(event)}`);
   return revision;
 }
 
@@ -222,10 +224,6 @@ export async function editVersion(id: string, request: z.infer<typeof EditReques
     const { notes } = outcome;
     const name = request.name || outcome.name;
     if (outcome.changes.length === 0) return { revision: version.revision, name, changes: [], notes, version };
-    await tx
-      .update(steps)
-      .set({ state: "dropped" })
-      .where(and(eq(steps.versionId, id), eq(steps.kind, "edit"), eq(steps.state, "undone")));
     const step = { kind: "edit" as const, name, edits: keptEdits(edits), changes: outcome.changes, key: request.key };
     const revision = await commit(tx, version, outcome.doc, step);
     return { revision, name, changes: storedChanges(outcome.changes), notes, version: { ...version, doc: outcome.doc } };
