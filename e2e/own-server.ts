@@ -19,7 +19,7 @@ export class OwnServer {
   ) {}
 
   static async start(folder: string): Promise<OwnServer> {
-    fs.rmSync(path.join(ROOT, folder), { recursive: true, force: true });
+    fs.rmSync(path.resolve(ROOT, folder), { recursive: true, force: true });
     const database = await startPostgres(folder);
     migrate(database.url);
     const port = await freePort();

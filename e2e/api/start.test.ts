@@ -4,15 +4,15 @@ import path from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { freePort, ROOT } from "../../scripts/lib/shell.mjs";
 
-const FOLDER = ".test/start";
-const home = path.join(ROOT, FOLDER);
+/** Elsewhere than the project, by an address from the root. */
+const home = `/var/tmp/wet-thread-started-${process.pid}`;
 const running: ChildProcess[] = [];
 
 /** The start command, as a person runs it; what it says is kept. */
 function start(port: number, env: Record<string, string> = {}) {
   const child = spawn("node", ["scripts/start.mjs"], {
     cwd: ROOT,
-    env: { ...process.env, PORT: String(port), WET_THREAD_DATA: FOLDER, ...env },
+    env: { ...process.env, PORT: String(port), WET_THREAD_DATA: home, ...env },
     stdio: ["ignore", "pipe", "pipe"],
   });
   running.push(child);

@@ -35,7 +35,7 @@ const asServer = (command, args) =>
 
 /** The project's own data folder, or, where the user postgres could not walk to it, one like it in the folder for temporary files that survive. */
 function clusterFolder(folder) {
-  const wished = path.join(ROOT, folder, "postgres");
+  const wished = path.resolve(ROOT, folder, "postgres");
   fs.mkdirSync(path.dirname(wished), { recursive: true });
   if (!isRoot) return wished;
   for (let at = path.dirname(wished); ; at = path.dirname(at)) {

@@ -8,7 +8,7 @@ import { isCommand, ROOT, say } from "./shell.mjs";
  * start that was killed left running is ended first. `serves` notes what this one started, `leave` gives the folder up.
  */
 export async function claim(folder) {
-  const file = path.join(ROOT, folder, "running.json");
+  const file = path.resolve(ROOT, folder, "running.json");
   fs.mkdirSync(path.dirname(file), { recursive: true });
   const known = read(file);
   if (known && known.pid !== process.pid && isCommand(known.pid, "start.mjs")) {

@@ -144,8 +144,6 @@ async function holdSources(tx: Transaction, changes: readonly Change[]): Promise
   if (rows.length < used.size) throw new EditError("A recording that this needs has been removed for good.", "sourceId");
 }
 
-const texts = <T>(things: readonly T[], of: (thing: T) => string) => sql`${sql.param(things.map(of))}::text[]`;
-
 /** Writes a step and what it changed, all in the caller's transaction; an edit overtakes what was undone before it. */
 async function commit(
   tx: Transaction,
@@ -165,11 +163,11 @@ async function commit(
     step as (insert into steps (version_id, revision, state, kind, name, edits, changes, target, key, size, summary) values
       (${version.id}, ${revision}, 'done', ${step.kind}, ${step.name}, ${JSON.stringify(step.edits)}::jsonb, ${JSON.stringify(changes)}::jsonb,
        ${step.target ?? null}, ${step.key ?? null}, ${changes.length}, ${JSON.stringify(summaryOf(version.doc, after, step.changes))}::jsonb)),
-    gone as (delete from entities e using unnest(${texts(gone, (c) => c.kind)}, ${texts(gone, (c) => c.id)}) as g(kind, id)
+    gone as (delete from entities e using jsonb_to_recordset(${JSON.stringify(gone.map(({ kind, id }) => ({ kind, id })))}::jsonb) as g(kind text, id text)
       where e.version_id = ${version.id} and e.kind = g.kind and e.id = g.id),
     there as (insert into entities (version_id, kind, id, data)
-      select ${version.id}, s.kind, s.id, s.data::jsonb
-      from unnest(${texts(set, (c) => c.kind)}, ${texts(set, (c) => c.id)}, ${texts(set, (c) => JSON.stringify(c.after))}) as s(kind, id, data)
+      select ${version.id}, s.kind, s.id, s.data
+      from jsonb_to_recordset(${JSON.stringify(set.map((c) => ({ kind: c.kind, id: c.id, data: c.after })))}::jsonb) as s(kind text, id text, data jsonb)
       on conflict (version_id, kind, id) do update set data = excluded.data),
     version as (update versions set revision = ${revision}, changed_at = now() where id = ${version.id})
     select ${announcing(event)}`);
