@@ -1,6 +1,5 @@
 "use client";
-import { ArrowRight, Plus } from "lucide-react";
-import Link from "next/link";
+import { Plus } from "lucide-react";
 import { useRouter } from "next/navigation";
 import { useEffect, useState } from "react";
 import { toast } from "sonner";
@@ -8,27 +7,13 @@ import { ask, type ProjectRow, ServerError } from "@/state/api";
 import { Button, Field, Segments } from "@/ui/controls";
 import { Mark } from "@/ui/Mark";
 import { ThemeButton } from "@/ui/ThemeButton";
-
-interface Row {
-  readonly id: string;
-  readonly name: string;
-  readonly sampleRate: number;
-  readonly sources: number;
-  readonly versions: number;
-  readonly tracks: number;
-  /** Colours of the first version's tracks. */
-  readonly dyes: readonly string[];
-  readonly changedAt: string;
-}
-
-const when = (iso: string): string => new Date(iso).toLocaleString("en-GB", { day: "numeric", month: "long", hour: "2-digit", minute: "2-digit" });
-const some = (n: number, word: string): string => `${n} ${word}${n === 1 ? "" : "s"}`;
+import { ProjectList, type ProjectSummary } from "./ProjectList";
 
 export function Projects() {
-  const [rows, setRows] = useState<readonly Row[] | null>(null);
+  const [rows, setRows] = useState<readonly ProjectSummary[] | null>(null);
   const [wrong, setWrong] = useState("");
   useEffect(() => {
-    ask<{ projects: Row[] }>("/api/projects")
+    ask<{ projects: ProjectSummary[] }>("/api/projects")
       .then((a) => setRows(a.projects))
       .catch((e: Error) => setWrong(e.message));
   }, []);
@@ -40,35 +25,14 @@ export function Projects() {
         <span className="ml-auto" />
         <ThemeButton />
       </header>
-      <main className="mx-auto grid max-w-[1040px] grid-cols-[1fr_320px] gap-8 px-6 py-10 max-[860px]:grid-cols-1">
+      <main className="mx-auto grid max-w-[1040px] grid-cols-[minmax(0,1fr)_320px] gap-8 px-6 py-10 max-[860px]:grid-cols-1">
         <section aria-labelledby="projects">
           <h1 id="projects" className="font-semibold text-xl">
             Projects
           </h1>
           {wrong && <p className="mt-4 rounded-md border border-madder bg-raised p-3">{wrong}</p>}
           {rows?.length === 0 && <p className="mt-4 text-ink-2">No project yet. Name one on the right and start with a recording.</p>}
-          <ul className="mt-4 space-y-3">
-            {rows?.map((p) => (
-              <li key={p.id}>
-                <Link href={`/p/${p.id}`} className="group block rounded-lg border border-line bg-raised p-4 hover:border-ink-3">
-                  <span className="flex items-center gap-2">
-                    <span className="font-semibold text-lg">{p.name}</span>
-                    <ArrowRight size={16} className="text-ink-3 opacity-0 group-hover:opacity-100" aria-hidden />
-                    <span className="ml-auto text-ink-3 text-sm">changed {when(p.changedAt)}</span>
-                  </span>
-                  <span className="mt-3 flex h-2 overflow-hidden rounded-full" aria-hidden>
-                    {p.dyes.map((dye, i) => (
-                      // biome-ignore lint/suspicious/noArrayIndexKey: tracks may share a dye
-                      <span key={`${dye} ${i}`} className="mr-1 flex-1 opacity-70 last:mr-0" style={{ background: `var(--${dye})` }} />
-                    ))}
-                  </span>
-                  <span className="num mt-3 block text-ink-2 text-sm">
-                    {some(p.tracks, "track")} · {some(p.sources, "recording")} · {some(p.versions, "version")} · {p.sampleRate / 1000} kHz
-                  </span>
-                </Link>
-              </li>
-            ))}
-          </ul>
+          {rows && <ProjectList rows={rows} />}
         </section>
         <NewProject />
       </main>

@@ -1,6 +1,6 @@
 "use client";
 import { formatClock } from "@wet-thread/core/time/format";
-import { Play, Plus, Search, Square, Upload } from "lucide-react";
+import { Play, Plus, Square, Upload } from "lucide-react";
 import { useState } from "react";
 import { toast } from "sonner";
 import { sourcePreview, useSourcePreview } from "@/engine/source-preview";
@@ -8,6 +8,7 @@ import { ask, ServerError, type SourceRow } from "@/state/api";
 import { session, useSession } from "@/state/session";
 import { selectClips, useView, view } from "@/state/view";
 import { Button } from "@/ui/controls";
+import { SearchField } from "@/ui/SearchField";
 import { chooseFiles, layOut } from "../import-files";
 import { Empty } from "./parts";
 import { SourceThumb } from "./SourceThumb";
@@ -34,17 +35,9 @@ export function SourcesTab() {
       {sources.length === 0 ? (
         <Empty title="No recordings yet">Drop WAV files anywhere in the window, or import them here.</Empty>
       ) : (
-        <label className="mt-2.5 flex h-8 items-center gap-2 rounded-md border border-line bg-raised px-2.5 focus-within:border-ink-2">
-          <Search size={14} className="text-ink-3" aria-hidden />
-          <input
-            type="search"
-            aria-label="Find a recording"
-            placeholder="Find a recording"
-            className="w-full bg-transparent outline-none placeholder:text-ink-3"
-            value={wanted}
-            onChange={(e) => setWanted(e.target.value)}
-          />
-        </label>
+        <div className="mt-2.5">
+          <SearchField label="Find a recording" value={wanted} onChange={setWanted} />
+        </div>
       )}
       {sources.length > 0 && found.length === 0 && <Empty title="Nothing found">No recording is called that.</Empty>}
       <ul className="mt-3 space-y-3" aria-label="Recordings">
