@@ -64,12 +64,14 @@ export function ProjectList({ rows }: { rows: readonly ProjectSummary[] }) {
                 <ArrowRight size={16} className="flex-none text-ink-3 opacity-0 group-hover:opacity-100" aria-hidden />
                 <span className="ml-auto flex-none text-ink-3 text-sm">changed {WHEN.format(new Date(p.changedAt))}</span>
               </span>
-              <span className="mt-3 flex h-2 overflow-hidden rounded-full" aria-hidden>
-                {p.dyes.map((dye, i) => (
-                  // biome-ignore lint/suspicious/noArrayIndexKey: tracks may share a dye
-                  <span key={`${dye} ${i}`} className="mr-1 flex-1 opacity-70 last:mr-0" style={{ background: `var(--${dye})` }} />
-                ))}
-              </span>
+              {p.dyes.length > 0 && (
+                <span className="mt-3 flex h-2 overflow-hidden rounded-full" aria-hidden>
+                  {p.dyes.map((dye, i) => (
+                    // biome-ignore lint/suspicious/noArrayIndexKey: tracks may share a dye
+                    <span key={`${dye} ${i}`} className="mr-1 flex-1 opacity-70 last:mr-0" style={{ background: `var(--${dye})` }} />
+                  ))}
+                </span>
+              )}
               <span className="num mt-3 block text-ink-2 text-sm">
                 {some(p.tracks, "track")} · {some(p.sources, "recording")} · {some(p.versions, "version")} · {p.sampleRate / 1000} kHz
               </span>
