@@ -9,8 +9,8 @@ beforeAll(async () => {
 });
 afterAll(() => own?.stop());
 
-describe("a recording that nothing uses", () => {
-  it("goes for good a month after it was removed, unless some step of the history names it", async () => {
+describe("a recording that nothing uses, and an export", () => {
+  it("goes for good after a month, the recording unless some step of the history names it", async () => {
     const { id, versions } = await own.must("POST", "/api/projects", { name: "Removed", sampleRate: 48_000 });
     const at = `/api/versions/${versions[0].id}`;
     const send = async (name: string): Promise<string> => {
@@ -28,10 +28,21 @@ describe("a recording that nothing uses", () => {
     const { ids } = await own.must("POST", `/api/projects/${id}/sources/unused`, {});
     expect(ids.sort()).toEqual([never, once, lately].sort());
 
-    // Time passes, for two of them.
+    const rendered = async (): Promise<string> => {
+      const { id: job } = await own.must("POST", `${at}/exports`, {});
+      await until(
+        () => own.must("GET", `/api/exports/${job}`),
+        (e) => e.status === "ready",
+      );
+      return job;
+    };
+    const [oldExport, newExport] = [await rendered(), await rendered()];
+
+    // Time passes, for two of them, and for an export.
     const client = new pg.Client({ connectionString: own.databaseUrl });
     await client.connect();
     await client.query("update sources set removed_at = now() - interval '31 days' where id = any($1)", [[never, once]]);
+    await client.query("update exports set created_at = now() - interval '31 days' where id = $1", [oldExport]);
     await client.end();
     // Each worker looks when it starts.
     own.killWorker();
@@ -39,6 +50,11 @@ describe("a recording that nothing uses", () => {
       () => own.call("GET", `/api/sources/${never}`),
       (a) => a.status === 404,
     );
+    await until(
+      () => own.call("GET", `/api/exports/${oldExport}`),
+      (a) => a.status === 404,
+    );
+    expect((await fetch(`${own.url}/api/exports/${newExport}/file`)).status).toBe(200);
     for (const kept of [once, used, lately]) expect((await fetch(`${own.url}/api/sources/${kept}/file`)).status).toBe(200);
 
     // What a step still names is whole: undone, the clip plays again.

@@ -1,6 +1,6 @@
 import { documentEnd } from "@wet-thread/core/model/document";
 import { Id, Position } from "@wet-thread/core/model/schema";
-import { eq } from "drizzle-orm";
+import { and, eq, inArray, sql } from "drizzle-orm";
 import { z } from "zod";
 import { db } from "./db/client";
 import { exportJobs } from "./db/schema";
@@ -59,4 +59,16 @@ export async function removeExport(id: string): Promise<{ removed: true }> {
   await getExport(id);
   await db().delete(exportJobs).where(eq(exportJobs.id, id));
   return { removed: true };
+}
+
+/** Days after which an export may go: it can be rendered again, of the same revision. */
+const KEPT_DAYS = 30;
+
+/** Deletes exports that have long ended. Returns how many. */
+export async function purgeExports(days = KEPT_DAYS): Promise<number> {
+  const gone = await db()
+    .delete(exportJobs)
+    .where(and(sql`${exportJobs.createdAt} < now() - make_interval(days => ${days})`, inArray(exportJobs.status, ["ready", "failed"])))
+    .returning({ id: exportJobs.id });
+  return gone.length;
 }

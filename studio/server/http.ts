@@ -1,5 +1,6 @@
 import { EditError } from "@wet-thread/core/edit/errors";
 import { create as contentDisposition } from "content-disposition";
+import { LRUCache } from "lru-cache";
 import parseRange from "range-parser";
 import { z } from "zod";
 import { admit, hasToken, isOwnHost, LOOPBACK } from "./auth";
@@ -165,8 +166,10 @@ export const queryOf = <S extends z.ZodType>(request: Request, schema: S): z.out
   schema.parse(Object.fromEntries(new URL(request.url).searchParams));
 
 /** Answers as bytes, by what they answer; the ones asked for last. */
-const written = new Map<string, { readonly stamp: string; readonly bytes: Uint8Array<ArrayBuffer> }>();
-const MOST_WRITTEN = 8;
+const written = new LRUCache<string, { readonly stamp: string; readonly bytes: Uint8Array<ArrayBuffer> }>({
+  maxSize: 256 * 1024 * 1024,
+  sizeCalculation: ({ bytes }) => bytes.length + 1,
+});
 
 /**
  * Answers with JSON that stays the same as long as its stamp does: written once, since for a large piece that takes longer than anything
@@ -174,12 +177,9 @@ const MOST_WRITTEN = 8;
  */
 export function writtenJson(request: Request, name: string, stamp: string, make: () => unknown): Response {
   let known = written.get(name);
-  if (known?.stamp !== stamp) known = { stamp, bytes: new TextEncoder().encode(JSON.stringify(make())) };
-  written.delete(name);
-  written.set(name, known);
-  for (const old of written.keys()) {
-    if (written.size <= MOST_WRITTEN) break;
-    written.delete(old);
+  if (known?.stamp !== stamp) {
+    known = { stamp, bytes: new TextEncoder().encode(JSON.stringify(make())) };
+    written.set(name, known);
   }
   const keep = LOOPBACK.test(request.headers.get("host") ?? "") ? "no-store, no-transform" : "no-store";
   return new Response(known.bytes, { headers: { "content-type": "application/json; charset=utf-8", "cache-control": keep } });

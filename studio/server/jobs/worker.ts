@@ -2,6 +2,7 @@ import { getTableName, sql } from "drizzle-orm";
 import { type JobHelpers, run } from "graphile-worker";
 import { databaseUrl, db, pool } from "../db/client";
 import { exportJobs, printJobs, sources } from "../db/schema";
+import { purgeExports } from "../exports";
 import { dropBrokenUploads, purgeRemoved } from "../sources";
 import { runExport } from "./export";
 import { importSource } from "./import";
@@ -137,7 +138,14 @@ const runner = await run({
   },
 });
 
-void purgeRemoved().catch((error) => console.error("purge:", error.message));
+const DAY_MS = 86_400_000;
+/** Lets go of what has been kept for long enough, at the start and once a day. */
+function purge(): void {
+  void Promise.all([purgeRemoved(), purgeExports()]).catch((error) => console.error("purge:", error.message));
+}
+purge();
+setInterval(purge, DAY_MS).unref();
+
 /** One look after the other: two at once would only stand in each other's way. */
 async function lookAfterJobs(): Promise<void> {
   await sweep();
