@@ -166,4 +166,21 @@ describe("nothing that was acknowledged is lost", () => {
     );
     expect(read.length).toBe(48_000 * 240);
   }, 180_000);
+
+  it("when the database is killed while both hands of the worker are at work: both jobs are done all the same", async () => {
+    const project = await own.must("POST", "/api/projects", { name: "Both hands", sampleRate: 48_000 });
+    const samples = noise(RATE * 240, 6);
+    const file = wavFile([samples, samples], "i16", RATE);
+    const ids: string[] = [];
+    for (const name of ["left", "right"]) ids.push((await own.must("POST", `/api/projects/${project.id}/sources?name=${name}.wav`, file)).id);
+    const both = (...statuses: string[]) =>
+      until(
+        () => Promise.all(ids.map((id) => own.must("GET", `/api/sources/${id}`))),
+        (all) => all.every((s) => statuses.includes(s.status)),
+      );
+    await both("importing", "ready");
+    own.killDatabase();
+    await own.startDatabase();
+    for (const { length } of await both("ready")) expect(length).toBe(48_000 * 240);
+  }, 180_000);
 });

@@ -138,6 +138,12 @@ const runner = await run({
   },
 });
 
+// One of the two hands of this process whose hold on the database broke in the midst of a job lies down for good, and none takes its place:
+// without both, nothing would ever be done again. The web process starts a fresh one.
+runner.events.on("worker:stop", ({ error }) => {
+  if (error) process.exit(1);
+});
+
 const DAY_MS = 86_400_000;
 /** Lets go of what has been kept for long enough, at the start and once a day. */
 function purge(): void {
