@@ -72,7 +72,10 @@ async function upload(file: File): Promise<SourceRow | null> {
         if (!begun) begun = await ask<Begun>(`/api/projects/${project.id}/uploads`, { json: { name: file.name, size: file.size } });
         else if (tries > 0) ({ offset } = await ask<Begun>(`/api/uploads/${begun.id}`));
       } catch (error) {
-        if (!(error instanceof ServerError) || !error.passing) throw error;
+        if (!(error instanceof ServerError)) throw error;
+        // All of it came: only the answer to the last part was lost.
+        if (begun && error.status === 409) return await ask<SourceRow>(`/api/sources/${begun.id}`);
+        if (!error.passing) throw error;
         await restFor(tries++);
         continue;
       }

@@ -57,6 +57,8 @@ export function useExport(onReady: (id: string) => void) {
           await wait(now ? 250 : 1000);
         }
       } catch (error) {
+        // What became of one that is not watched any more is nothing to the one that is.
+        if (gone()) return;
         remember(versionId, null);
         setJob(null);
         // One that was called off is not there any more.

@@ -18,7 +18,7 @@ export const overlapParams = {
     "blend: the length at both ends of a clip dropped wholly inside another; left out, that of new edges' fade",
   ),
 };
-/** The rule, and the length of blends that no overlap gives. */
+/** The rule, and how long a blend is where the clips' places do not say it. */
 export interface Landing {
   readonly overlap: Overlap;
   readonly blendLength?: number;

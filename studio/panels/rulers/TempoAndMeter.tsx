@@ -174,13 +174,22 @@ function TempoChip({
           ]}
         />
       )}
+      <KeepAndRemove first={event.tick === 0} onRemove={() => onChange(others)} />
+    </MarkPanel>
+  );
+}
+
+/** What ends the panel of every mark: what clips keep when it changes, and its removal, but for the first. */
+function KeepAndRemove({ first, onRemove }: { first: boolean; onRemove: () => void }) {
+  return (
+    <>
       <KeepChoice />
-      {event.tick > 0 && (
-        <Button className="w-full" onClick={() => onChange(others)}>
+      {!first && (
+        <Button className="w-full" onClick={onRemove}>
           Remove
         </Button>
       )}
-    </MarkPanel>
+    </>
   );
 }
 
@@ -240,12 +249,7 @@ function MeterChip({
           else toast.error(`“${t}” is no meter: it is written like 6/8, with 1 to 64 beats of a 1, 2, 4, 8, 16, 32 or 64th note.`);
         }}
       />
-      <KeepChoice />
-      {event.tick > 0 && (
-        <Button className="w-full" onClick={() => onChange(others)}>
-          Remove
-        </Button>
-      )}
+      <KeepAndRemove first={event.tick === 0} onRemove={() => onChange(others)} />
     </MarkPanel>
   );
 }
