@@ -1,5 +1,5 @@
 import { bundlesAround } from "@wet-thread/core/edit/bundles/members";
-import type { Edit } from "@wet-thread/core/edit/registry";
+import { type Edit, newKey } from "@wet-thread/core/edit/registry";
 import { type Document, documentEnd, timebaseOf } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import type { Seam } from "@wet-thread/core/seam/seams";
@@ -132,7 +132,7 @@ export function stepGrid(direction: 1 | -1): void {
 }
 
 /** A run of nudges: where it began and how many there were, so that n nudges land where one of n times the value would. */
-let run: { what: string; base: number; count: number } | null = null;
+let run: { what: string; base: number; count: number; row: string } | null = null;
 
 /** In a sequence a nudge moves only the clip itself: changing places takes more than a step. */
 function rulesOfNudge() {
@@ -173,15 +173,15 @@ export function nudge(direction: 1 | -1, part: NudgePart = "all"): void {
         : Math.round(playhead);
   const what = JSON.stringify([part, marker?.id ?? (clips.length ? clips.map((c) => c.id) : range ? "range" : "playhead"), step]);
   const goesOn = run?.what === what && nudged(run.base, run.count, step, base) === at;
-  const now = goesOn && run ? { ...run, count: run.count + direction } : { what, base: at, count: direction };
+  const now = goesOn && run ? { ...run, count: run.count + direction } : { what, base: at, count: direction, row: newKey() };
   const to = nudged(now.base, now.count, step, base);
   if (to < 0 && part !== "inside") return void toast("That would go before zero.", { id: "nudge" });
   const by = to - at;
   const clipIds = clips.map((c) => c.id);
   const name = `Nudge${PART_NAMES[part]} ${clips.length === 1 ? first.name : `${clips.length} clips`}`;
-  const send = (edit: Edit) => session().edit([edit], name);
+  const send = (edit: Edit) => session().edit([edit], name, now.row);
   if (marker) {
-    if (!session().edit([{ type: "set-marker", id: marker.id, position: to }], `Nudge marker ${marker.name}`)) return;
+    if (!session().edit([{ type: "set-marker", id: marker.id, position: to }], `Nudge marker ${marker.name}`, now.row)) return;
   } else if (clips.length) {
     const own = new Set(clipIds);
     const done =

@@ -4,7 +4,7 @@ import { invertStored, type StoredChange, storedChanges, wholeChanges } from "@w
 import { summaryOf } from "@wet-thread/core/edit/summary";
 import { applyChanges, type Change, type Document, dataOf, documentFrom, type Entities, type EntityKind } from "@wet-thread/core/model/document";
 import { NewId, nameOf, type SourceInfo } from "@wet-thread/core/model/schema";
-import { and, asc, desc, eq, gt, gte, inArray, lte, sql } from "drizzle-orm";
+import { and, asc, desc, eq, gt, gte, inArray, lt, lte, type SQL, sql } from "drizzle-orm";
 import { LRUCache } from "lru-cache";
 import { z } from "zod";
 import { type Database, db } from "./db/client";
@@ -43,6 +43,23 @@ async function sourcesOf(on: Reader, projectId: string): Promise<ReadonlyMap<str
     .from(sources)
     .where(and(eq(sources.projectId, projectId), eq(sources.status, "ready")));
   return new Map(rows.map((r) => [r.id, r]));
+}
+
+/** Hits of recordings, which never change once they are known. Bounded by how many there are. */
+const hits = new LRUCache<string, readonly number[]>({ maxSize: 2_000_000, sizeCalculation: (list) => list.length + 1 });
+
+/** The document with the hits of its recordings, where an edit goes by them. */
+async function withHits(on: Reader, doc: Document, edits: readonly Edit[]): Promise<Document> {
+  if (!edits.some((e) => e.attacks === true)) return doc;
+  const unknown = [...doc.sources.keys()].filter((id) => !hits.has(id));
+  if (unknown.length > 0) {
+    const rows = await on
+      .select({ id: sources.id, transients: sources.transients })
+      .from(sources)
+      .where(and(inArray(sources.id, unknown), eq(sources.status, "ready")));
+    for (const { id, transients } of rows) hits.set(id, transients);
+  }
+  return { ...doc, sources: new Map([...doc.sources].map(([id, info]) => [id, { ...info, hits: hits.get(id) }])) };
 }
 
 async function load(on: Reader, id: string, lock = false): Promise<LoadedVersion> {
@@ -149,7 +166,7 @@ async function commit(
   tx: Transaction,
   version: LoadedVersion,
   after: Document,
-  step: { kind: "edit" | "undo" | "redo"; name: string; edits: Edit[]; changes: Change[]; target?: number; key?: string },
+  step: { kind: "edit" | "undo" | "redo"; name: string; edits: Edit[]; changes: Change[]; target?: number; key?: string; row?: string },
 ): Promise<number> {
   await holdSources(tx, step.changes);
   const revision = version.revision + 1;
@@ -160,9 +177,9 @@ async function commit(
   // One statement, one way to the database and back: of all that an edit costs, the ways are the most.
   await tx.execute(sql`with
     overtaken as (update steps set state = 'dropped' where version_id = ${version.id} and kind = 'edit' and state = 'undone' and ${step.kind} = 'edit'),
-    step as (insert into steps (version_id, revision, state, kind, name, edits, changes, target, key, size, summary) values
+    step as (insert into steps (version_id, revision, state, kind, name, edits, changes, target, key, "row", size, summary) values
       (${version.id}, ${revision}, 'done', ${step.kind}, ${step.name}, ${JSON.stringify(step.edits)}::jsonb, ${JSON.stringify(changes)}::jsonb,
-       ${step.target ?? null}, ${step.key ?? null}, ${changes.length}, ${JSON.stringify(summaryOf(version.doc, after, step.changes))}::jsonb)),
+       ${step.target ?? null}, ${step.key ?? null}, ${step.row ?? null}, ${changes.length}, ${JSON.stringify(summaryOf(version.doc, after, step.changes))}::jsonb)),
     gone as (delete from entities e using jsonb_to_recordset(${JSON.stringify(gone.map(({ kind, id }) => ({ kind, id })))}::jsonb) as g(kind text, id text)
       where e.version_id = ${version.id} and e.kind = g.kind and e.id = g.id),
     there as (insert into entities (version_id, kind, id, data)
@@ -188,6 +205,7 @@ export const EditRequest = z.object({
     .max(20_000),
   name: StepName.optional(),
   key: NewId.min(4).optional().describe("sent again with the same key, a step is not done twice"),
+  row: NewId.optional().describe("steps in a row with the same are one for undo and redo"),
 });
 
 export interface StepResult {
@@ -218,11 +236,11 @@ export async function editVersion(id: string, request: z.infer<typeof EditReques
       : [];
     if (again) return { revision: again.revision, name: again.name, changes: again.changes, notes: [], version: null };
     await checkRevision(tx, version, request.revision);
-    const outcome = await applyEditsInTurns(version.doc, edits, pause);
+    const outcome = await applyEditsInTurns(await withHits(tx, version.doc, edits), edits, pause);
     const { notes } = outcome;
     const name = request.name || outcome.name;
     if (outcome.changes.length === 0) return { revision: version.revision, name, changes: [], notes, version };
-    const step = { kind: "edit" as const, name, edits: keptEdits(edits), changes: outcome.changes, key: request.key };
+    const step = { kind: "edit" as const, name, edits: keptEdits(edits), changes: outcome.changes, key: request.key, row: request.row };
     const revision = await commit(tx, version, outcome.doc, step);
     return { revision, name, changes: storedChanges(outcome.changes), notes, version: { ...version, doc: outcome.doc } };
   });
@@ -251,12 +269,21 @@ export async function stepBack(id: string, direction: "undo" | "redo", request: 
     if (request.revision !== undefined) await checkRevision(tx, version, request.revision);
     const order = direction === "undo" ? desc(steps.revision) : asc(steps.revision);
     const beyond = request.to === undefined ? undefined : direction === "undo" ? gt(steps.revision, request.to) : lte(steps.revision, request.to);
-    const query = tx
-      .select({ revision: steps.revision, name: steps.name, changes: steps.changes })
-      .from(steps)
-      .where(and(eq(steps.versionId, id), eq(steps.kind, "edit"), eq(steps.state, from), beyond))
-      .orderBy(order);
-    const targets = await (request.to === undefined ? query.limit(1) : query);
+    const query = (more: SQL | undefined) =>
+      tx
+        .select({ revision: steps.revision, name: steps.name, row: steps.row, changes: steps.changes })
+        .from(steps)
+        .where(and(eq(steps.versionId, id), eq(steps.kind, "edit"), eq(steps.state, from), beyond, more))
+        .orderBy(order);
+    let targets = await (request.to === undefined ? query(undefined).limit(1) : query(undefined));
+    const row = request.to === undefined ? targets[0]?.row : null;
+    if (row) {
+      // All of a row, up to the first step that is not of it.
+      const [other] = await query(sql`${steps.row} is distinct from ${row}`).limit(1);
+      targets = await query(
+        and(eq(steps.row, row), other && (direction === "undo" ? gt(steps.revision, other.revision) : lt(steps.revision, other.revision))),
+      );
+    }
     const last = targets.at(-1);
     if (!last) throw new ApiError(422, `nothing-to-${direction}`, `There is nothing to ${direction}.`, { path: "", kept: "Nothing was changed." });
     const stored = targets.flatMap((t) => (direction === "undo" ? invertStored(t.changes) : t.changes));
@@ -288,10 +315,10 @@ export async function historyOf(id: string, { last }: z.infer<typeof HistoryQuer
   const [version] = await db().select({ revision: versions.revision }).from(versions).where(eq(versions.id, id));
   if (!version) throw notFound("version", id);
   const counts = and(eq(steps.versionId, id), eq(steps.kind, "edit"), sql`${steps.state} <> 'dropped'`);
-  const { revision, name, state, createdAt: at, summary } = steps;
+  const { revision, name, row, state, createdAt: at, summary } = steps;
   // Steps of before sizes were kept are counted as they are asked for.
   const size = sql<number>`coalesce(${steps.size}, jsonb_array_length(${steps.changes}))`;
-  const query = db().select({ revision, name, state, at, size, summary }).from(steps).where(counts).orderBy(desc(steps.revision));
+  const query = db().select({ revision, name, row, state, at, size, summary }).from(steps).where(counts).orderBy(desc(steps.revision));
   const rows = (await (last ? query.limit(last) : query)).reverse();
   const earlier = last && rows.length === last ? (await db().$count(steps, counts)) - rows.length : 0;
   return { revision: version.revision, earlier, steps: rows };

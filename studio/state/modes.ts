@@ -18,4 +18,4 @@ export function neighbourRules(): { neighbours: "hold" | "ripple" | "reorder"; r
 }
 
 /** The rules for neighbours and overlaps, as edits take them. */
-export const modeRules = () => ({ ...neighbourRules(), overlap: view().lent.overlaps ?? settings().overlaps });
+export const modeRules = () => ({ ...neighbourRules(), overlap: view().lent.overlaps ?? settings().overlaps, attacks: settings().keepAttacks });

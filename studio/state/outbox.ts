@@ -67,10 +67,10 @@ export class Outbox {
     );
   }
 
-  /** Takes a step back that has not been confirmed; should the server have it after all, it is undone there (see `have`). */
-  withdraw(step: UnsentStep): void {
-    if (this.tried.has(step.key)) this.withdrawn.add(step.key);
-    this.drop([step]);
+  /** Takes steps back that have not been confirmed; should the server have one after all, it is undone there (see `have`). */
+  withdraw(steps: readonly UnsentStep[]): void {
+    for (const step of steps) if (this.tried.has(step.key)) this.withdrawn.add(step.key);
+    this.drop(steps);
   }
 
   /** The server has these steps. Returns those among them that had been taken back here. */
@@ -104,7 +104,7 @@ export class Outbox {
       try {
         this.tried.add(step.key);
         const { revision, changes } = await ask<StepResult>(`/api/versions/${this.versionId}/edits`, {
-          json: { revision: this.following.revision, edits: step.edits, name: step.name, key: step.key },
+          json: { revision: this.following.revision, edits: step.edits, name: step.name, key: step.key, row: step.row },
         });
         this.rests = failures = 0;
         // Where others' steps lie before it, it comes with them.

@@ -202,7 +202,7 @@ describe("a session", () => {
       gone.push(`${path.split("/").at(-1)} ${JSON.parse(String(init?.body)).to}`);
       return new Response(JSON.stringify({ revision: 1, name: "Add track", changes: [] }));
     };
-    s.store.setState({ history: [{ revision: 1, name: "Add track", state: "done", at: "", size: 1, summary: null }] });
+    s.store.setState({ history: [{ revision: 1, name: "Add track", row: null, state: "done", at: "", size: 1, summary: null }] });
     s.goTo(1);
     await vi.waitFor(() => expect(gone).toEqual(["redo 1"]));
     s.close();

@@ -16,6 +16,8 @@ import { Unsent, type UnsentStep } from "./unsent";
 export interface HistoryRow {
   readonly revision: number;
   readonly name: string;
+  /** What steps share that are one for undo and redo; null for a step by itself. */
+  readonly row: string | null;
   readonly state: "done" | "undone";
   readonly at: string;
   readonly size: number;
@@ -52,13 +54,17 @@ export type VersionAnswer = Omit<VersionData, "piece"> &
 /** Steps that the history lists until all are asked for. */
 const LISTED_STEPS = 100;
 const infoOf = (rows: Iterable<SourceRow>): ReadonlyMap<string, SourceInfo> =>
-  new Map([...rows].filter((s) => s.status === "ready").map((s) => [s.id, { id: s.id, name: s.name, length: s.length, channels: s.channels }]));
+  new Map(
+    [...rows]
+      .filter((s) => s.status === "ready")
+      .map((s) => [s.id, { id: s.id, name: s.name, length: s.length, channels: s.channels, hits: s.transients }]),
+  );
 
 const sameInfo = (a: ReadonlyMap<string, SourceInfo>, b: ReadonlyMap<string, SourceInfo>): boolean =>
   a.size === b.size &&
   [...a.values()].every((x) => {
     const y = b.get(x.id);
-    return y !== undefined && x.name === y.name && x.length === y.length && x.channels === y.channels;
+    return y !== undefined && x.name === y.name && x.length === y.length && x.channels === y.channels && x.hits?.length === y.hits?.length;
   });
 
 /**
@@ -133,9 +139,9 @@ export class Session {
 
   /**
    * Does edits as one step, at once, with what the mode line adds to each. Returns what came of them, or false, having said why, when
-   * they can't be done.
+   * they can't be done. Steps that follow each other with the same `row` are one for undo and redo.
    */
-  edit(edits: readonly Edit[], name?: string): Outcome | false {
+  edit(edits: readonly Edit[], name?: string, row?: string): Outcome | false {
     if (refusedByLock()) return false;
     const keyed = edits.map((e) => ({ ...edited(e, this.doc.sampleRate), ...e, key: e.key ?? newKey() }));
     try {
@@ -143,7 +149,7 @@ export class Session {
       for (const note of outcome.notes) toast.info(note, { duration: 8000 });
       if (outcome.changes.length === 0) return outcome;
       this.store.setState({ doc: outcome.doc });
-      this.outbox.add([{ key: newKey(), name: name ?? outcome.name, edits: keyed }], this.store.getState().save === "waiting");
+      this.outbox.add([{ key: newKey(), name: name ?? outcome.name, edits: keyed, row }], this.store.getState().save === "waiting");
       return outcome;
     } catch (error) {
       if (!(error instanceof EditError)) throw error;
@@ -193,7 +199,7 @@ export class Session {
     const last = unsent.at(-1);
     if (direction === "undo" && to === undefined && last && save === "waiting") {
       // The server is away: an unsent step can still be taken back here.
-      this.outbox.withdraw(last);
+      this.outbox.withdraw(last.row ? unsent.slice(unsent.findLastIndex((s) => s.row !== last.row) + 1) : [last]);
       return;
     }
     this.inTurn(() => this.askBack(direction, to));

@@ -33,6 +33,8 @@ export interface Settings {
   readonly neighbours: Neighbours;
   readonly reach: Reach;
   readonly overlaps: Overlaps;
+  /** Blends that a drop or a trim makes end before a hit of the later clip. */
+  readonly keepAttacks: boolean;
   /** Whether linked tracks are edited together; off, links are suspended. */
   readonly linksOn: boolean;
   readonly snapOn: boolean;
@@ -79,6 +81,7 @@ export const useSettings = create<Settings>()(
       neighbours: "hold",
       reach: "track",
       overlaps: "blend",
+      keepAttacks: true,
       linksOn: true,
       snapOn: true,
       targets: ["grid", "edge"],

@@ -6,9 +6,13 @@ export interface UnsentStep {
   readonly key: string;
   readonly name: string;
   readonly edits: readonly Edit[];
+  /** Steps in a row with the same are one for undo and redo. */
+  readonly row?: string;
 }
 
-const Kept = z.array(z.object({ key: z.string(), name: z.string(), edits: z.array(z.looseObject({ type: z.string() })) }));
+const Kept = z.array(
+  z.object({ key: z.string(), name: z.string(), edits: z.array(z.looseObject({ type: z.string() })), row: z.string().optional() }),
+);
 const PREFIX = "wet-thread unsent ";
 
 /**

@@ -1,8 +1,10 @@
 import { z } from "zod";
 import { bareFade } from "../dsp/fades";
 import { blendAfter } from "../model/document";
+import { hitsBetween } from "../model/hits";
 import { type Clip, clipEnd, type Fade, Length } from "../model/schema";
 import { takeOut } from "./cut";
+import { withEnd, withStart } from "./parts";
 import type { Transaction } from "./transaction";
 
 /**
@@ -17,37 +19,58 @@ export const overlapParams = {
   blendLength: Length.optional().describe(
     "blend: the length at both ends of a clip dropped wholly inside another; left out, that of new edges' fade",
   ),
+  attacks: z
+    .boolean()
+    .default(false)
+    .describe(
+      "blend: keeps attacks, so that a blend ends before a hit of the later clip that begins within it; where that clip starts at its hit, the blend lies before it",
+    ),
 };
 /** The rule, and how long a blend is where the clips' places do not say it. */
 export interface Landing {
   readonly overlap: Overlap;
   readonly blendLength?: number;
+  readonly attacks?: boolean;
 }
 
-/** Applies the overlap rule for clips that were just laid where they are, one after the other; among themselves they keep their layers. */
-export function settleOverlaps(tx: Transaction, clipIds: readonly string[], { overlap, blendLength }: Landing): void {
+/**
+ * Applies the overlap rule for clips that were just laid where they are, one after the other; among themselves they keep their layers,
+ * unless `among` says that their edges were moved one by one: then two of them that came to overlap are like any other two.
+ */
+export function settleOverlaps(tx: Transaction, clipIds: readonly string[], landing: Landing, among = false): void {
+  const { overlap } = landing;
   const dropped = new Set(clipIds);
+  const lapped = (a: string, b: string): boolean => {
+    const [one, other] = [tx.before.clips.get(a), tx.before.clips.get(b)];
+    return one !== undefined && other !== undefined && one.start < clipEnd(other) && other.start < clipEnd(one);
+  };
   const beneathOf = (id: string): Clip[] => {
-    // Each lands on what the ones before have left.
-    const clip = tx.clip(id);
+    // Each lands on what the ones before have left; two blends in turn may have taken it away.
+    const clip = tx.doc.clips.get(id);
+    if (!clip) return [];
     return (tx.doc.lanes.get(clip.trackId)?.within(clip.start, clipEnd(clip)) ?? []).filter(
-      (c) => !dropped.has(c.id) && clip.blend?.with !== c.id && c.blend?.with !== id,
+      (c) =>
+        c.id !== id &&
+        (!dropped.has(c.id) || (among && overlap !== "layer" && !lapped(id, c.id))) &&
+        clip.blend?.with !== c.id &&
+        c.blend?.with !== id,
     );
   };
   if (overlap === "cover") {
-    for (const id of clipIds) {
-      const { start, length } = tx.clip(id);
-      for (const below of beneathOf(id)) if (tx.doc.clips.has(below.id)) takeOut(tx, below.id, start, start + length);
-    }
+    for (const id of clipIds)
+      for (const below of beneathOf(id)) {
+        const { start, length } = tx.clip(id);
+        if (tx.doc.clips.has(below.id)) takeOut(tx, below.id, start, start + length);
+      }
     return;
   }
   if (overlap === "blend")
-    for (const id of clipIds) for (const below of beneathOf(id)) if (tx.doc.clips.has(below.id)) blendOver(tx, id, below.id, blendLength);
+    for (const id of clipIds) for (const below of beneathOf(id)) if (tx.doc.clips.has(below.id)) blendOver(tx, id, below.id, landing);
   // One lift for all, so that the dropped clips stay as they were to each other.
   let lift = 0;
   for (const id of clipIds) {
     const { layer } = tx.clip(id);
-    for (const below of beneathOf(id)) if (below.layer >= layer + lift) lift = below.layer + 1 - layer;
+    for (const below of beneathOf(id).filter((c) => !dropped.has(c.id))) if (below.layer >= layer + lift) lift = below.layer + 1 - layer;
   }
   if (lift > 0) for (const id of clipIds) tx.setClip({ ...tx.clip(id), layer: tx.clip(id).layer + lift });
 }
@@ -56,38 +79,58 @@ export function settleOverlaps(tx: Transaction, clipIds: readonly string[], { ov
 const INSIDE_SECONDS = 0.012;
 const LINKED_AUTO = { law: "auto", place: "free", linked: true } as const;
 
+/** A clip whose hit comes no later than this after its start starts at it. */
+const AT_ITS_HIT_SECONDS = 0.001;
+
+/** Where two clips that overlap are to blend: over the overlap, or with `attacks` before the first hit of the later one in it. */
+function blendSpan(tx: Transaction, left: Clip, right: Clip, { attacks }: Landing, set: number): { from: number; to: number } {
+  const whole = { from: right.start, to: clipEnd(left) };
+  const [hit] = attacks ? hitsBetween(tx.before.sources, right, whole.from, whole.to) : [];
+  if (hit === undefined) return whole;
+  if (hit - right.start >= AT_ITS_HIT_SECONDS * tx.before.sampleRate) return { from: right.start, to: hit };
+  // It starts at its hit: the blend lies before, in what is hidden of it, as far as that and the earlier clip reach.
+  const most = Math.min(right.offset + hit - right.start, hit - left.start - left.fadeIn.length);
+  return { from: hit - Math.max(0, Math.min(set, whole.to - whole.from, most)), to: hit };
+}
+
 /** Crossfades two clips that overlap, the left one's end with the right one's start; false where their fades leave no room. */
-function joinOverlap(tx: Transaction, left: Clip, right: Clip): boolean {
-  const overlap = clipEnd(left) - right.start;
-  const free =
-    overlap > 0 &&
-    left.start <= right.start &&
-    clipEnd(left) <= clipEnd(right) &&
-    !right.blend &&
-    !blendAfter(tx.doc, left) &&
-    left.fadeIn.length + overlap <= left.length &&
-    overlap + right.fadeOut.length <= right.length;
-  if (!free) return false;
+function joinOverlap(tx: Transaction, left: Clip, right: Clip, landing: Landing): boolean {
+  const fits =
+    left.start <= right.start && clipEnd(left) > right.start && clipEnd(left) <= clipEnd(right) && !right.blend && !blendAfter(tx.doc, left);
+  if (!fits) return false;
+  const { from, to } = blendSpan(tx, left, right, landing, setLength(tx, landing));
+  const overlap = to - from;
+  const [out, into] = [withEnd(left, to), withStart(right, from)];
+  if (out.length < 1 || out.fadeIn.length + overlap > out.length || overlap + into.fadeOut.length > into.length) return false;
+  if (overlap < 1) {
+    // No material before the attack: the earlier clip ends where it begins.
+    tx.setClip({ ...out, fadeOut: bareFade(left.fadeOut) });
+    return true;
+  }
   const shape = right.fadeIn.length > 0 ? right.fadeIn : { shape: "power" as const, bend: right.fadeIn.bend };
   const fade: Fade = { ...bareFade(shape), length: overlap };
-  tx.setClip({ ...left, fadeOut: fade });
-  tx.setClip({ ...right, fadeIn: fade, blend: { with: left.id, splice: right.start + Math.floor(overlap / 2), ...LINKED_AUTO } });
+  tx.setClip({ ...out, fadeOut: fade });
+  tx.setClip({ ...into, fadeIn: fade, blend: { with: left.id, splice: from + Math.floor(overlap / 2), ...LINKED_AUTO } });
   return true;
 }
+
+/** The length of a blend where the clips' places do not say it. */
+export const setLength = (tx: Transaction, { blendLength }: Landing): number =>
+  blendLength ?? (tx.edge.length || Math.round(INSIDE_SECONDS * tx.before.sampleRate));
 
 /**
  * Turns the overlap of a dropped clip with one beneath into a crossfade. Dropped wholly inside, both its ends blend over the set length;
  * where it covers the other one whole, or fades leave no room, it lies over it.
  */
-function blendOver(tx: Transaction, droppedId: string, belowId: string, blendLength: number | undefined): void {
+function blendOver(tx: Transaction, droppedId: string, belowId: string, landing: Landing): void {
   const clip = tx.clip(droppedId);
   const below = tx.clip(belowId);
   const [end, belowEnd] = [clipEnd(clip), clipEnd(below)];
-  if (below.start < clip.start && belowEnd <= end) return void joinOverlap(tx, below, clip);
-  if (clip.start <= below.start && end < belowEnd) return void joinOverlap(tx, clip, below);
+  if (below.start < clip.start && belowEnd <= end) return void joinOverlap(tx, below, clip, landing);
+  if (clip.start <= below.start && end < belowEnd) return void joinOverlap(tx, clip, below, landing);
   if (!(below.start < clip.start && end < belowEnd)) return;
-  const set = blendLength ?? (tx.edge.length || Math.round(INSIDE_SECONDS * tx.before.sampleRate));
-  const length = Math.min(set, Math.floor(clip.length / 2));
+  // At least one sample of what lies beneath goes, so that it falls into two.
+  const length = Math.min(setLength(tx, landing), Math.floor((clip.length - 1) / 2));
   const free = !clip.blend && !blendAfter(tx.doc, clip) && below.fadeIn.length + length <= clip.start + length - below.start;
   if (length < 1 || !free || below.fadeOut.length + length > belowEnd - end + length) return;
   const beside = new Set(tx.lane(clip.trackId).clips.map((c) => c.id));
@@ -97,6 +140,6 @@ function blendOver(tx: Transaction, droppedId: string, belowId: string, blendLen
     .lane(clip.trackId)
     .within(end - length, end)
     .find((c) => c.start === end - length && c.sourceId === below.sourceId && !beside.has(c.id));
-  if (left) joinOverlap(tx, left, tx.clip(droppedId));
-  if (right) joinOverlap(tx, tx.clip(droppedId), right);
+  if (left) joinOverlap(tx, left, tx.clip(droppedId), landing);
+  if (right) joinOverlap(tx, tx.clip(droppedId), right, landing);
 }

@@ -7,6 +7,7 @@ import { settleBundles } from "./bundles/settle";
 import { addClip } from "./clips/add-clip";
 import { blendRange, removeBlend, setBlend } from "./clips/blends";
 import { clearSilence } from "./clips/clear-silence";
+import { closeGaps } from "./clips/close-gaps";
 import { copy, paste, repeat } from "./clips/copy";
 import { deleteClips } from "./clips/delete";
 import { fadeRange, setFade } from "./clips/fades";
@@ -38,6 +39,7 @@ export const EDITS: readonly EditDefinition[] = [
   trim,
   deleteClips,
   clearSilence,
+  closeGaps,
   join,
   replaceWithPrint,
   shiftInside,

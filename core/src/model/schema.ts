@@ -187,6 +187,8 @@ export interface SourceInfo {
   readonly name: string;
   readonly length: number;
   readonly channels: number;
+  /** Where its hits are, in order, in its samples; left out where they are not known. */
+  readonly hits?: readonly number[];
 }
 
 /** Everything in a version, flat, as the API sends it. */

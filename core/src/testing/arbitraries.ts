@@ -5,8 +5,8 @@ import { type Clip, NO_FADE, type SourceInfo, type Track } from "../model/schema
 /** Material for property tests: small recordings with known noise, documents with random clips, and a plain track. */
 export const RATE = 48_000;
 export const SOURCES: ReadonlyMap<string, SourceInfo> = new Map([
-  ["mono", { id: "mono", name: "Mono", length: 6000, channels: 1 }],
-  ["stereo", { id: "stereo", name: "Stereo", length: 9000, channels: 2 }],
+  ["mono", { id: "mono", name: "Mono", length: 6000, channels: 1, hits: [0, 700, 1490, 1500, 3100, 5200] }],
+  ["stereo", { id: "stereo", name: "Stereo", length: 9000, channels: 2, hits: [40, 2000, 4100, 4130, 8000] }],
 ]);
 
 /** Repeatable noise in (−1, 1). */

@@ -8,7 +8,7 @@ const someTracks = fc.uniqueArray(fc.constantFrom("t0", "t1", "t2"), { minLength
 const neighbours = fc.constantFrom("hold", "hold", "ripple", "reorder");
 const reach = fc.constantFrom("track", "linked", "all");
 /** Neighbours' rule, reach and overlaps. */
-const modes = { neighbours, reach, overlap: fc.constantFrom("layer", "cover", "blend") };
+const modes = { neighbours, reach, overlap: fc.constantFrom("layer", "cover", "blend"), attacks: fc.boolean() };
 const span = {
   start: fc.integer({ min: 0, max: 9000 }),
   end: fc.integer({ min: 9001, max: 14_000 }),
@@ -63,7 +63,13 @@ export const edits: fc.Arbitrary<Edit> = fc
     fc.record({ type: fc.constant("insert-time"), at, length: fc.integer({ min: 1, max: 5000 }) }),
     fc.record({ type: fc.constant("remove-time"), ...shortSpan }),
     fc.record({ type: fc.constant("insert-section"), at, ...span }),
-    fc.record({ type: fc.constant("split"), clipIds: someClips, parts: fc.integer({ min: 2, max: 5 }), pad: fc.integer({ min: 0, max: 40 }) }),
+    fc.record({
+      type: fc.constant("split"),
+      clipIds: someClips,
+      parts: fc.integer({ min: 2, max: 5 }),
+      pad: fc.integer({ min: 0, max: 40 }),
+      syncs: fc.boolean(),
+    }),
     fc.record({ type: fc.constant("split"), clipIds: someClips, every: fc.integer({ min: 100, max: 900 }) }),
     fc.record({ type: fc.constant("split"), clipIds: someClips, at: fc.oneof(at, fc.array(at, { minLength: 1, maxLength: 4 })) }),
     fc.record({
@@ -71,6 +77,17 @@ export const edits: fc.Arbitrary<Edit> = fc
       clipIds: someClips,
       keep: fc.dictionary(fc.constantFrom("c0", "c1", "c2", "c3"), keptStretches, { minKeys: 2 }),
       neighbours,
+      reach,
+    }),
+    fc.record({
+      type: fc.constant("close-gaps"),
+      clipIds: fc.option(someClips, { nil: undefined }),
+      trackIds: someTracks,
+      ...span,
+      how: fc.constantFrom("pull", "move"),
+      longest: fc.constantFrom(undefined, 900),
+      blendLength: fc.constantFrom(undefined, 90),
+      attacks: fc.boolean(),
       reach,
     }),
     fc.record({

@@ -26,6 +26,22 @@ function changedWords({ size, summary }: HistoryRow, unit: PositionUnit, base: T
   return [things.join(", "), ...where, ...(start === null ? [] : [`from ${formatPosition(start, unit, base)}`])].filter(Boolean).join(" · ");
 }
 
+/** A step of the history, or a row of them that are one for undo and redo. */
+interface Listed extends HistoryRow {
+  readonly times: number;
+}
+
+/** Steps with those of one row together, each with its last one's place. */
+function listed(steps: readonly HistoryRow[]): Listed[] {
+  const list: Listed[] = [];
+  for (const step of steps) {
+    const before = list.at(-1);
+    if (step.row && before?.row === step.row && before.state === step.state) list.splice(-1, 1, { ...step, times: before.times + 1 });
+    else list.push({ ...step, times: 1 });
+  }
+  return list;
+}
+
 /** Every step by name, with what it changed; a click goes back or forward to just after it. */
 export function HistoryTab() {
   const steps = useSession((s) => s.history);
@@ -43,33 +59,36 @@ export function HistoryTab() {
           <span className="text-ink-3 text-sm">being saved</span>
         </li>
       ))}
-      {[...steps].reverse().map((s) => (
-        <li key={s.revision}>
-          <button
-            type="button"
-            onClick={() => session().goTo(s.revision)}
-            aria-current={s.revision === last ? "step" : undefined}
-            title={s.state === "undone" ? "Undone: click to do it again, with all before it" : "Click to go back to just after this step"}
-            className={clsx("block w-full rounded-sm px-2 py-1.5 text-left hover:bg-weft", s.revision === last && "bg-weft")}
-          >
-            <span className="flex items-baseline gap-2">
-              <span
-                className={clsx(
-                  "min-w-0 flex-1 truncate",
-                  s.state === "undone" ? "text-ink-2 line-through" : "text-ink",
-                  s.revision === last && "font-semibold",
-                )}
-              >
-                {s.name}
+      {listed(steps)
+        .reverse()
+        .map((s) => (
+          <li key={s.revision}>
+            <button
+              type="button"
+              onClick={() => session().goTo(s.revision)}
+              aria-current={s.revision === last ? "step" : undefined}
+              title={s.state === "undone" ? "Undone: click to do it again, with all before it" : "Click to go back to just after this step"}
+              className={clsx("block w-full rounded-sm px-2 py-1.5 text-left hover:bg-weft", s.revision === last && "bg-weft")}
+            >
+              <span className="flex items-baseline gap-2">
+                <span
+                  className={clsx(
+                    "min-w-0 flex-1 truncate",
+                    s.state === "undone" ? "text-ink-2 line-through" : "text-ink",
+                    s.revision === last && "font-semibold",
+                  )}
+                >
+                  {s.name}
+                  {s.times > 1 && <span className="num font-normal text-ink-2">, {s.times} times</span>}
+                </span>
+                <span className="num shrink-0 text-ink-2 text-xs">
+                  {new Date(s.at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}
+                </span>
               </span>
-              <span className="num shrink-0 text-ink-2 text-xs">
-                {new Date(s.at).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })}
-              </span>
-            </span>
-            <span className="block truncate text-ink-2 text-sm">{changedWords(s, unit, base)}</span>
-          </button>
-        </li>
-      ))}
+              <span className="block truncate text-ink-2 text-sm">{changedWords(s, unit, base)}</span>
+            </button>
+          </li>
+        ))}
       <li>
         {earlier > 0 ? (
           <button

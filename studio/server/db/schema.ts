@@ -53,6 +53,8 @@ export const steps = pgTable(
     revision: integer("revision").notNull(),
     /** Chosen by the sender, so that a step whose answer was lost can be sent again without being done twice. */
     key: text("key"),
+    /** What steps share that are taken back and done again together, as long as nothing else lies between them: a row of nudges. */
+    row: text("row"),
     kind: text("kind").$type<"edit" | "undo" | "redo">().notNull(),
     name: text("name").notNull(),
     edits: jsonb("edits").$type<Edit[]>().notNull(),

@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { Clip, Dye, Fade, Gain, Id, Length, Name, NewId, NO_FADE, Pan, Position } from "../../model/schema";
+import { formatLength } from "../../time/format";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
 import { overlapParams, settleOverlaps } from "../overlap";
@@ -25,12 +26,12 @@ export const addClip = defineEdit({
     ...overlapParams,
   }),
   example: { type: "add-clip", id: "clip-new", trackId: "track-1", sourceId: "source-1", start: 480000, offset: 0, length: 48000 },
-  apply(tx, { id, length, name, overlap, blendLength, channels, ...rest }) {
+  apply(tx, { id, length, name, overlap, blendLength, attacks, channels, ...rest }) {
     const source = tx.before.sources.get(rest.sourceId);
     if (!source) throw new EditError(`The project has no recording "${rest.sourceId}".`, "sourceId");
     tx.track(rest.trackId);
     if (rest.offset >= source.length)
-      throw new EditError(`The recording is ${source.length} samples long; it can't start at ${rest.offset}.`, "offset");
+      throw new EditError(`The recording is ${formatLength(source.length, tx.before.sampleRate)} long; a clip can't start beyond its end.`, "offset");
     const silent = channels?.find((c) => c >= source.channels);
     if (silent !== undefined)
       throw new EditError(`${source.name} has ${source.channels} channels; there is no channel ${silent}, counted from 0.`, "channels");
@@ -48,7 +49,7 @@ export const addClip = defineEdit({
       ...(channels && { channels }),
     };
     tx.setClip(clip);
-    settleOverlaps(tx, [clipId], { overlap, blendLength });
+    settleOverlaps(tx, [clipId], { overlap, blendLength, attacks });
     return `Add ${clip.name}`;
   },
 });

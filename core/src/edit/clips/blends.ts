@@ -1,11 +1,13 @@
 import { z } from "zod";
 import { bareFade } from "../../dsp/fades";
 import { Bend, BlendLaw, BlendPlace, type Clip, clipEnd, FadeShape, Id, Length, Position } from "../../model/schema";
+import { formatLength } from "../../time/format";
 import { takeBlendOff, unblended } from "../cut";
 import { countNames, defineEdit, TrackIds } from "../definition";
 import { EditError } from "../errors";
 import { withEnd, withStart } from "../parts";
 import type { Transaction } from "../transaction";
+import { beyondWords } from "../words";
 
 /** The part of [splice − before, splice + after) for a length and place. */
 export function overlapAround(place: z.infer<typeof BlendPlace>, length: number): { before: number; after: number } {
@@ -45,7 +47,7 @@ export function blendClips(
   const length = before + after;
   if (length < 1)
     throw new EditError(
-      `There is no material to blend: ${left.name || "the left clip"} has ${Math.max(0, has.after)} samples after the splice, ${right.name || "the right clip"} has ${Math.max(0, has.before)} before it.`,
+      `There is no material to blend: ${left.name || "the left clip"} has ${formatLength(Math.max(0, has.after), tx.before.sampleRate)} after the splice, ${right.name || "the right clip"} has ${formatLength(Math.max(0, has.before), tx.before.sampleRate)} before it.`,
       "length",
     );
   const start = splice - before;
@@ -66,7 +68,7 @@ function spliceMoved(tx: Transaction, left: Clip, right: Clip, from: number, to:
   const has = materialAt(left, right, from, tx.before.sources.get(left.sourceId)?.length ?? 0);
   if (by > has.after || -by > has.before)
     throw new EditError(
-      `The splice can't go there: ${by > 0 ? left.name || "the left clip" : right.name || "the right clip"} has only ${by > 0 ? has.after : has.before} more samples there.`,
+      `The splice can't go there with ${by > 0 ? left.name || "the left clip" : right.name || "the right clip"}: ${beyondWords(Math.max(0, by > 0 ? has.after : has.before), tx.before.sampleRate)}.`,
       "splice",
     );
   if (from - left.start + by - left.fadeIn.length < 1 || clipEnd(right) - right.fadeOut.length - from - by < 1)

@@ -8,6 +8,7 @@ import { type Landing, overlapParams } from "../overlap";
 import { sliceOf } from "../parts";
 import { nearestJoint, openRoom } from "../room";
 import type { Transaction } from "../transaction";
+import { earlyWords } from "../words";
 import { goingParams, makeRoomFor, placed } from "./move";
 
 const CopyBundles = z.enum(["independent", "linked"]).default("independent").describe("linked: copies of a bundle follow each other");
@@ -44,14 +45,14 @@ export const copy = defineEdit({
     .refine((p) => p.by === undefined || p.to === undefined, { message: "Give `by` or `to`, not both.", path: ["to"] }),
   example: { type: "copy", clipIds: ["clip-1"], by: 192000 },
   links: "clipIds",
-  apply(tx, { clipIds, overlap, blendLength, neighbours, reach, bundles, ...going }) {
+  apply(tx, { clipIds, overlap, blendLength, attacks, neighbours, reach, bundles, ...going }) {
     const clips = placed(
       tx,
       [...new Set(clipIds)].map((id) => tx.clip(id)),
       going,
     );
     const by = roomFor(tx, clips, neighbours, reach);
-    layCopies(tx, shifted(clips, by), { overlap, blendLength }, bundles);
+    layCopies(tx, shifted(clips, by), { overlap, blendLength, attacks }, bundles);
     return `Copy ${countNames(
       clips.map((c) => c.name),
       "clip",
@@ -77,13 +78,13 @@ export const repeat = defineEdit({
     .refine((p) => p.times === undefined || p.until === undefined, { message: "Give `times` or `until`, not both.", path: ["until"] }),
   example: { type: "repeat", clipIds: ["clip-2"], times: 3 },
   links: "clipIds",
-  apply(tx, { clipIds, times, until, every, overlap, blendLength, neighbours, reach, bundles }) {
+  apply(tx, { clipIds, times, until, every, overlap, blendLength, attacks, neighbours, reach, bundles }) {
     const clips = [...new Set(clipIds)].map((id) => tx.clip(id));
     repeatAfter(tx, clips, Math.min(...clips.map((c) => c.start)), Math.max(...clips.map(clipEnd)), {
       times,
       until,
       every,
-      landing: { overlap, blendLength },
+      landing: { overlap, blendLength, attacks },
       neighbours,
       reach,
       bundles,
@@ -184,9 +185,9 @@ export const paste = defineEdit({
       },
     ],
   },
-  apply(tx, { at, clips, length, wholes, overlap, blendLength, neighbours, reach, bundles }) {
+  apply(tx, { at, clips, length, wholes, overlap, blendLength, attacks, neighbours, reach, bundles }) {
     const early = Math.min(...clips.map((c) => c.start)) + at;
-    if (early < 0) throw new EditError(`It would start ${-early} samples before zero.`, "at");
+    if (early < 0) throw new EditError(earlyWords("It", -early, tx.before.sampleRate), "at");
     const laid = clips.map((c) => {
       tx.track(c.trackId, "clips");
       if (!tx.before.sources.has(c.sourceId)) throw new EditError(`The recording of ${c.name || "a clip"} is not in this project.`, "clips");
@@ -198,7 +199,7 @@ export const paste = defineEdit({
       wholes.map((b) => (tx.doc.tracks.has(b.trackId) ? b : { ...b, trackId: first.trackId })),
       by,
     );
-    layCopies(tx, shifted(laid, by), { overlap, blendLength }, bundles, known);
+    layCopies(tx, shifted(laid, by), { overlap, blendLength, attacks }, bundles, known);
     return `Paste ${countNames(
       clips.map((c) => c.name),
       "clip",

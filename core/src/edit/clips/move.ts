@@ -8,6 +8,7 @@ import { neighbourParams, type Reach, reachGroups, ripple, type TimeChange } fro
 import { overlapParams, settleOverlaps } from "../overlap";
 import { liftClips, nearestJoint, openRoom, placeEnd } from "../room";
 import type { Transaction } from "../transaction";
+import { earlyWords } from "../words";
 
 /** Where clips go: in time by a distance or the earliest to a position, and down some lanes or all to one. */
 export const goingParams = {
@@ -29,7 +30,7 @@ export function placed(tx: Transaction, clips: readonly Clip[], { by, to, trackI
   const named = clips.filter((c) => !tx.leads.has(c.id));
   const shift = to !== undefined ? to - Math.min(...named.map((c) => c.start)) : (by ?? 0);
   const early = Math.min(...clips.map((c) => c.start)) + shift;
-  if (early < 0) throw new EditError(`The clip would start ${-early} samples before zero.`, to === undefined ? "by" : "to");
+  if (early < 0) throw new EditError(earlyWords("The clip", -early, tx.before.sampleRate), to === undefined ? "by" : "to");
   const order = tx.before.piece.trackOrder;
   if (trackId) tx.track(trackId);
   return clips.map((clip) => {
@@ -57,7 +58,7 @@ export const move = defineEdit({
     .refine((p) => p.by === undefined || p.to === undefined, { message: "Give `by` or `to`, not both.", path: ["to"] }),
   example: { type: "move", clipIds: ["clip-1"], by: 4800 },
   links: "clipIds",
-  apply(tx, { clipIds, before, overlap, blendLength, neighbours, reach, ...going }) {
+  apply(tx, { clipIds, before, overlap, blendLength, attacks, neighbours, reach, ...going }) {
     const clips = [...new Set(clipIds)].map((id) => tx.clip(id));
     const next = placed(tx, clips, going);
     if (neighbours === "reorder") reorder(tx, clips, next, before);
@@ -67,7 +68,7 @@ export const move = defineEdit({
       settleOverlaps(
         tx,
         clips.map((c) => c.id),
-        { overlap, blendLength },
+        { overlap, blendLength, attacks },
       );
     }
     return `${neighbours === "reorder" ? "Reorder" : "Move"} ${countNames(

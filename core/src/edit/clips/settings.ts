@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { type Clip, clipEnd, Dye, Gain, Name, Pan } from "../../model/schema";
+import { formatLength } from "../../time/format";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
 import type { Transaction } from "../transaction";
@@ -55,7 +56,10 @@ export const setClip = defineEdit({
     for (const id of clipIds) {
       const clip = tx.clip(id);
       if (typeof sync === "number" && sync >= clip.length)
-        throw new EditError(`The sync point would lie beyond ${clip.name || "the clip"}, which is ${clip.length} samples long.`, "sync");
+        throw new EditError(
+          `The sync point would lie beyond ${clip.name || "the clip"}, which is ${formatLength(clip.length, tx.before.sampleRate)} long.`,
+          "sync",
+        );
       tx.setClip({ ...clip, ...given });
     }
     return `${set.name !== undefined ? "Rename" : "Change"} ${countNames(

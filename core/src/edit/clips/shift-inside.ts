@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { beyondWords } from "../words";
 
 export const shiftInside = defineEdit({
   type: "shift-inside",
@@ -14,7 +15,7 @@ export const shiftInside = defineEdit({
       const after = (tx.before.sources.get(clip.sourceId)?.length ?? 0) - clip.offset - clip.length;
       if (by > clip.offset || -by > after) {
         throw new EditError(
-          `${clip.name || "The clip"} has only ${by > 0 ? clip.offset : after} more samples ${by > 0 ? "before its start" : "after its end"}.`,
+          `${clip.name || "The clip"} can't be shifted that far inside: ${beyondWords(by > 0 ? clip.offset : after, tx.before.sampleRate)}.`,
           "by",
         );
       }

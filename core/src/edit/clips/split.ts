@@ -34,6 +34,10 @@ export const split = defineEdit({
       parts: z.int().min(2).max(MOST_PARTS).optional(),
       every: Length.optional(),
       pad: z.int().min(0).default(0),
+      syncs: z
+        .boolean()
+        .default(false)
+        .describe("with a pad, the place before which each piece was cut becomes its sync point, so that a hit is what is moved and snapped"),
     })
     .refine((p) => [p.at, p.parts, p.every].filter((x) => x !== undefined).length === 1, {
       message: "Give one of `at`, `parts` and `every`.",
@@ -42,7 +46,7 @@ export const split = defineEdit({
     .refine((p) => p.at !== undefined || (p.clipIds?.length ?? 0) > 0, { message: "Name the clips to part equally.", path: ["clipIds"] }),
   example: { type: "split", clipIds: ["clip-1"], at: 24000 },
   links: "clipIds",
-  apply(tx, { clipIds, trackIds, at, parts, every, pad }) {
+  apply(tx, { clipIds, trackIds, at, parts, every, pad, syncs }) {
     if (!clipIds?.length && !trackIds?.length) throw new EditError("Name the clips or the tracks to split.", "clipIds");
     const given = at === undefined ? [] : [...new Set(Array.isArray(at) ? at : [at])].map((p) => p - pad).sort((a, b) => a - b);
     const { doc } = tx;
@@ -74,7 +78,12 @@ export const split = defineEdit({
       cuts.push({ clipId: clip.id, places: free });
     }
     if (cuts.length === 0) throw new EditError(passed > 0 ? tx.notes[0] : "No clip lies across that position.", "at");
-    cutApart(tx, cuts);
+    const pieces = cutApart(tx, cuts);
+    if (syncs && pad > 0)
+      for (const id of pieces.flatMap((ids) => ids.slice(1))) {
+        const piece = tx.clip(id);
+        if (pad < piece.length) tx.setClip({ ...piece, sync: pad });
+      }
     return `Split ${countNames(names, "clip")}`;
   },
 });

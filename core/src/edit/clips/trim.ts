@@ -7,6 +7,7 @@ import { EditError } from "../errors";
 import { neighbourParams, ripple, type TimeChange } from "../neighbours";
 import { overlapParams, settleOverlaps } from "../overlap";
 import { fadeRoom } from "../parts";
+import { beyondWords } from "../words";
 
 /**
  * How far a rippling edge can go: its start stays where it is, so that only the recording and the last sample hold it.
@@ -67,7 +68,7 @@ export const trim = defineEdit({
     .refine((p) => (p.by === undefined) !== (p.to === undefined), { message: "Give `by` or `to`.", path: ["to"] }),
   example: { type: "trim", clipIds: ["clip-1"], edge: "end", to: 36000 },
   links: "clipIds",
-  apply(tx, { clipIds, edge, by, to, overlap, blendLength, neighbours, reach }) {
+  apply(tx, { clipIds, edge, by, to, overlap, blendLength, attacks, neighbours, reach }) {
     const ids = [...new Set(clipIds)];
     const ripples = neighbours !== "hold";
     const changes: TimeChange[] = [];
@@ -85,7 +86,7 @@ export const trim = defineEdit({
           ? "nothing would be left of it"
           : edge === "start" && !ripples && clip.start < clip.offset
             ? "it would start before zero"
-            : `its recording has only ${edge === "start" ? -least : most} more samples there`;
+            : beyondWords(edge === "start" ? -least : most, tx.before.sampleRate);
         throw new EditError(`${clip.name || "The clip"} can't be trimmed that far: ${why}.`, by === undefined ? "to" : "by");
       }
       const old = clipEnd(clip);
@@ -97,7 +98,8 @@ export const trim = defineEdit({
       if (follower) along.set(follower.id, old);
     });
     if (ripples) ripple(tx, changes, neighbours === "reorder" ? "track" : reach, { along });
-    settleOverlaps(tx, ids, { overlap, blendLength });
+    const inOrder = [...ids].sort((a, b) => tx.clip(a).start - tx.clip(b).start);
+    settleOverlaps(tx, inOrder, { overlap, blendLength, attacks }, true);
     return `Trim ${edge} of ${countNames(
       ids.map((id) => tx.clip(id).name),
       "clip",

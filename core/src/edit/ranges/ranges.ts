@@ -11,6 +11,7 @@ import { neighbourParams, type Reach, ripple } from "../neighbours";
 import { overlapParams, settleOverlaps } from "../overlap";
 import { sliceOf } from "../parts";
 import type { Transaction } from "../transaction";
+import { earlyWords } from "../words";
 
 /** A time range over tracks. */
 const range = { start: Position, end: Position, trackIds: TrackIds };
@@ -86,9 +87,9 @@ export const moveRange = defineEdit({
     .refine((p) => p.by === undefined || p.to === undefined, { message: "Give `by` or `to`, not both.", path: ["to"] }),
   example: { type: "move-range", start: 12000, end: 36000, trackIds: ["track-1"], to: 144000 },
   links: "trackIds",
-  apply(tx, { start, end, trackIds, by, to, trackId, tracks, copy, overlap, blendLength, neighbours, reach }) {
+  apply(tx, { start, end, trackIds, by, to, trackId, tracks, copy, overlap, blendLength, attacks, neighbours, reach }) {
     const shift = to !== undefined ? to - start : (by ?? 0);
-    if (start + shift < 0) throw new EditError(`The range would start ${-(start + shift)} samples before zero.`, to === undefined ? "by" : "to");
+    if (start + shift < 0) throw new EditError(earlyWords("The range", -(start + shift), tx.before.sampleRate), to === undefined ? "by" : "to");
     const ripples = neighbours !== "hold";
     const within = neighbours === "reorder" ? "track" : reach;
     const clips = copy ? slices(tx, start, end, trackIds) : cutOut(tx, start, end, trackIds);
@@ -106,13 +107,13 @@ export const moveRange = defineEdit({
         lands.map((id) => ({ ...clips[0], trackId: id, start: start + shift, length: end - start })),
         within,
       );
-    if (copy) layCopies(tx, next, { overlap, blendLength });
+    if (copy) layCopies(tx, next, { overlap, blendLength, attacks });
     else {
       for (const clip of next) tx.setClip(clip);
       settleOverlaps(
         tx,
         next.map((c) => c.id),
-        { overlap, blendLength },
+        { overlap, blendLength, attacks },
       );
     }
     return `${copy ? "Copy" : "Move"} range`;
@@ -146,10 +147,10 @@ export const repeatRange = defineEdit({
     .refine((p) => p.times === undefined || p.until === undefined, { message: "Give `times` or `until`, not both.", path: ["until"] }),
   example: { type: "repeat-range", start: 12000, end: 36000, trackIds: ["track-1"], times: 2 },
   links: "trackIds",
-  apply(tx, { start, end, trackIds, times, until, overlap, blendLength, neighbours, reach }) {
+  apply(tx, { start, end, trackIds, times, until, overlap, blendLength, attacks, neighbours, reach }) {
     const clips = slices(tx, start, end, trackIds);
     if (clips.length === 0) throw new EditError("There is nothing in the range.", "trackIds");
-    repeatAfter(tx, clips, start, end, { times, until, landing: { overlap, blendLength }, neighbours, reach, bundles: "independent" });
+    repeatAfter(tx, clips, start, end, { times, until, landing: { overlap, blendLength, attacks }, neighbours, reach, bundles: "independent" });
     return "Repeat range";
   },
 });
