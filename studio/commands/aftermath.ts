@@ -1,6 +1,9 @@
+import { leadsOf } from "@wet-thread/core/edit/links";
 import type { Outcome } from "@wet-thread/core/edit/registry";
 import type { Clip } from "@wet-thread/core/model/schema";
 import { toast } from "sonner";
+import { session } from "@/state/session";
+import { settings } from "@/state/settings";
 import { setPreview } from "@/timeline/model/preview";
 
 /** How long the neighbours stay outlined, in ms. */
@@ -10,8 +13,10 @@ let timer: ReturnType<typeof setTimeout> | undefined;
 const many = (n: number, one: string, more: string): string => (n === 1 ? `1 ${one}` : `${n} ${more}`);
 
 /** After a command that was done by key: outlines the other clips that moved along or were cut away, and says how many. */
-export function showAftermath(done: Outcome | false, own: ReadonlySet<string>): void {
+export function showAftermath(done: Outcome | false, ids: ReadonlySet<string>): void {
   if (!done) return;
+  // What links bring along is not a neighbour.
+  const own = settings().linksOn ? new Set([...ids, ...leadsOf(session().doc, [...ids]).keys()]) : ids;
   let [moved, cut] = [0, 0];
   const echo = new Set<string>();
   for (const change of done.changes) {

@@ -53,7 +53,7 @@ function stepOut(): void {
   const { placing, panel, clipIds, range, seamId, markId } = view();
   if (placing || panel) return setView({ placing: null, panel: null });
   if (clipIds.size || range || seamId || markId) return setView({ clipIds: new Set(), range: null, seamId: null, markId: null, markPanel: false });
-  clip.closeBundle();
+  if (!clip.closeBundle() && settings().seamCheck) setSettings({ seamCheck: false });
 }
 
 const NEIGHBOUR_TITLES: Readonly<Record<Neighbours, string>> = {

@@ -17,6 +17,11 @@ const takes = ({ target, key, ctrlKey, metaKey, altKey, shiftKey }: KeyboardEven
   return false;
 };
 
+const panelOpen = (): boolean => document.querySelector("[role=dialog][data-state=open]") !== null;
+/** Commands that only look and listen. */
+const LEAVES_THE_PIECE =
+  /^(play|play-.*|metronome|zoom-.*|close-up|scroll-.*|magnify.*|follow|theme|lock|to-start|to-end|next-(?!tab).*|previous-(?!tab).*|select-none|palette|keys)$/;
+
 /** Listens for keys until the returned function is called. */
 export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void {
   const held = new Map<string, { since: number; gestured: boolean; end: () => void; loan: Loan }>();
@@ -40,7 +45,7 @@ export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void
     const bare = commandOf(key.replace(/^(Alt\+|Shift\+)+/, ""));
     const command = commandOf(key) ?? (bare?.id === "snap" ? bare : undefined);
     const loan = command && LOANS.get(command.id);
-    if (loan) {
+    if (loan && !(panelOpen() && command.id === "solo")) {
       e.preventDefault();
       if (e.repeat || held.has(e.code)) return;
       held.set(e.code, { since: performance.now(), gestured: busy(), end: loan.lend(), loan });
@@ -48,6 +53,8 @@ export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void
     }
     if (!command || takes(e)) return;
     e.preventDefault();
+    // While something is open that takes typing, keys leave the piece alone, wherever the focus has gone.
+    if (panelOpen() && !LEAVES_THE_PIECE.test(command.id)) return;
     command.run();
   };
   const up = (e: KeyboardEvent): void => {

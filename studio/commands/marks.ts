@@ -5,7 +5,19 @@ import { setView, view } from "@/state/view";
 /** Sets a marker and opens its panel, so that it is named at once. */
 export function addMarker(position: number): void {
   const id = `marker-${Date.now().toString(36)}`;
-  if (session().edit([{ type: "add-marker", id, position }])) setView({ markId: id, markPanel: true });
+  if (session().edit([{ type: "add-marker", id, position }])) setView({ markId: id, markPanel: true, ...besides() });
+}
+
+/** A mark that is set while something else is selected is named, and what was selected stays so. */
+function besides() {
+  const { clipIds, range, seamId } = view();
+  return { clipIds, range, seamId };
+}
+
+/** Closes the panel of the mark that is chosen; where something else was selected all along, that is what keys act on again. */
+export function closeMark(): void {
+  const { clipIds, range, seamId } = view();
+  setView({ markPanel: false, ...((clipIds.size || range || seamId) && { markId: null }) });
 }
 
 /** Removes the chosen marker; of a section only the name, not what it spans. */

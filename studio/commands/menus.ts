@@ -193,6 +193,7 @@ export function headItems(trackId: string): MenuItem[] {
     { label: track.solo ? "Take off solo" : "Solo", run: () => set({ solo: !track.solo }) },
     of("select-track"),
     "-",
+    of("track-rename"),
     of("track-add", "Add a track below"),
     of("track-duplicate"),
     ...(index > 0 ? [of("track-up", "Move up")] : []),

@@ -2,7 +2,7 @@ import type { Edit } from "@wet-thread/core/edit/registry";
 import type { Track } from "@wet-thread/core/model/schema";
 import { toast } from "sonner";
 import { session } from "@/state/session";
-import { view } from "@/state/view";
+import { setView, view } from "@/state/view";
 import type { Command } from "./command";
 
 /** Does edits on the chosen track, or says that none is chosen. */
@@ -33,10 +33,18 @@ function addTrack(): void {
   session().edit([{ type: "add-track", ...(index < 0 ? {} : { index: index + 1 }) }]);
 }
 
+function renameTrack(): void {
+  onTrack(({ id }) => {
+    setView({ naming: id });
+    return [];
+  });
+}
+
 /** What is done to whole tracks. */
 export const TRACK_COMMANDS: readonly Command[] = [
   { id: "track-add", title: "Add a track", keys: ["Alt+T"], run: addTrack },
   { id: "track-duplicate", title: "Duplicate track", keys: [], run: () => onTrack(({ id: trackId }) => [{ type: "duplicate-track", trackId }]) },
+  { id: "track-rename", title: "Rename track", keys: ["Alt+N"], run: renameTrack },
   {
     id: "track-mute",
     title: "Mute track, or unmute it",

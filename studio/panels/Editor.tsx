@@ -8,6 +8,7 @@ import { timelineHost } from "@/commands/timeline-host";
 import { canSound, setTransport, Transport } from "@/engine/transport";
 import { closeMeasurer } from "@/seams/measures";
 import { followAddress, readAddress } from "@/state/address";
+import { rememberSelections } from "@/state/selection-memory";
 import { Session, setSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { setView, useView } from "@/state/view";
@@ -113,7 +114,7 @@ function Opened() {
   }, [shown, width]);
   useEffect(() => {
     if (!shown) return;
-    const offs = [followViews(), followAddress()];
+    const offs = [followViews(), followAddress(), rememberSelections()];
     return () => {
       for (const off of offs) off();
     };

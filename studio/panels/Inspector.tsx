@@ -63,12 +63,11 @@ function SeamCheckFoot() {
   const counts = doc && countSeams(doc);
   return (
     <div className="flex h-10 shrink-0 items-center gap-2 whitespace-nowrap border-line border-t px-3.5">
-      <span className="min-w-0 truncate font-semibold">Seam check</span>
-      <span className="num ml-auto shrink-0 text-sm" data-testid="seam-counts">
+      <span className="num min-w-0 truncate text-sm" data-testid="seam-counts">
         {counts && (
           <>
-            <span className={counts.raw ? "font-semibold text-madder" : ""}>{short(counts.raw)} raw</span> · {short(counts.smooth + counts.blended)}{" "}
-            smooth
+            <span className={counts.raw ? "font-semibold text-madder" : ""}>{short(counts.raw)} raw</span> · {short(counts.smooth)} smooth ·{" "}
+            {short(counts.blended)} blended
           </>
         )}
       </span>
@@ -76,10 +75,10 @@ function SeamCheckFoot() {
         type="button"
         aria-pressed={open}
         title={`Every seam in a table (${keyOf("seam-check")})`}
-        className="shrink-0 rounded-sm border border-line bg-raised px-1.5 text-sm hover:border-ink-3 aria-pressed:bg-weft"
+        className="ml-auto shrink-0 rounded-sm border border-line bg-raised px-1.5 font-semibold text-sm hover:border-ink-3 aria-pressed:bg-weft"
         onClick={() => runCommand("seam-check")}
       >
-        {open ? "Close" : "Open"}
+        Seam check
       </button>
     </div>
   );

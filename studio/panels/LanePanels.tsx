@@ -9,7 +9,7 @@ import { toast } from "sonner";
 import { type CutRule, closeBundle, cutsFor, repeat } from "@/commands/clip-actions";
 import { session, useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
-import { setView, useView, view } from "@/state/view";
+import { selectClips, setView, useView, view } from "@/state/view";
 import { linesBetween, viewGrid } from "@/timeline/model/grid-columns";
 import { clearPreview, setPreview } from "@/timeline/model/preview";
 import { Button, Field, Segments } from "@/ui/controls";
@@ -147,7 +147,10 @@ function SplitPanel() {
   const [rule, setRule] = useState(last.rule);
   const [parts, setParts] = useState(last.parts);
   const [every, setEvery] = useState(last.every || Math.round(doc.sampleRate / 4));
-  const [pad, setPad] = useState(last.pad);
+  const [padded, setPad] = useState(last.pad);
+  // Equal parts come early for nothing.
+  const even = rule === "parts" || rule === "every";
+  const pad = even ? 0 : padded;
   const clips = clipsMeant();
   const { lines } = viewGrid(doc, set, view().start, spp);
   const gridLines = (from: number, to: number): number[] => linesBetween(lines, from, to);
@@ -164,13 +167,15 @@ function SplitPanel() {
   useEffect(() => clearPreview, []);
   const close = (): void => setView({ panel: null });
   const confirm = (): void => {
-    Object.assign(last, { rule, parts, every, pad });
+    Object.assign(last, { rule, parts, every, pad: padded });
     const edits: Edit[] = cuts
       .filter((c) => c.at.length > 0)
       .map(({ clip, at }) => ({
         type: "split",
         clipIds: [clip.id],
         pad,
+        // What is moved and snapped is the hit, not the moment before it.
+        syncs: rule === "hits",
         ...(rule === "parts" ? { parts } : rule === "every" ? { every } : { at }),
       }));
     if (edits.length === 0) return void toast("There is nothing to cut there.", { id: "split" });
@@ -178,7 +183,9 @@ function SplitPanel() {
     const done = session().edit(edits, `Split ${name}`);
     if (!done) return;
     close();
-    setView({ range: null });
+    // All the pieces are what the next key is for.
+    const touched = new Set(done.changes.filter((c) => c.kind === "clip" && c.after !== null).map((c) => c.id));
+    selectClips(session().doc, [...new Set([...clips.map((c) => c.id), ...touched])]);
   };
   const ms = (samples: number): string => String(Math.round((samples * 1e5) / doc.sampleRate) / 100);
   return (
@@ -206,20 +213,20 @@ function SplitPanel() {
               value={ms(every)}
               unit="ms"
               onCommit={(t) => {
-                const samples = lengthFrom(t, 1);
+                const samples = lengthFrom(t, 1, every);
                 if (samples !== null) setEvery(samples);
               }}
             />
           </div>
         )}
-        <div>
+        <div hidden={even}>
           <span className="mb-1 block text-ink-2 text-sm">Cut earlier by</span>
           <Field
             label="Pad before each cut"
             value={ms(pad)}
             unit="ms"
             onCommit={(t) => {
-              const samples = lengthFrom(t);
+              const samples = lengthFrom(t, 0, padded);
               if (samples !== null) setPad(samples);
             }}
           />

@@ -89,16 +89,16 @@ function ReadOut({
   };
   return (
     <>
-      {typing === null ? (
-        <button
-          ref={text}
-          type="button"
-          aria-label={name}
-          data-testid={`read-out-${index}`}
-          className={`num text-left ${className}`}
-          onClick={() => setTyping(formatPosition(Math.round(view().playhead), unit, timebaseOf(session().doc)))}
-        />
-      ) : (
+      {/* It stays in the page while it is typed in: what it shows is written from outside. */}
+      <button
+        ref={text}
+        type="button"
+        aria-label={name}
+        data-testid={`read-out-${index}`}
+        className={`num text-left ${className} ${typing === null ? "" : "hidden"}`}
+        onClick={() => setTyping(formatPosition(Math.round(view().playhead), unit, timebaseOf(session().doc)))}
+      />
+      {typing !== null && (
         <input
           // biome-ignore lint/a11y/noAutofocus: a click on the read-out asked for it
           autoFocus

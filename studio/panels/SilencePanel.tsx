@@ -19,6 +19,8 @@ import { clipsMeant, Panel } from "./Panel";
 /** What the server found: the threshold that was used, and for each clip the stretches that hold sound. */
 interface Sound {
   readonly threshold: number;
+  /** How loud the quietest stretches get, in dB; null for digital silence. */
+  readonly room: number | null;
   readonly clips: readonly { readonly clipId: string; readonly keep: readonly Stretch[] }[];
 }
 
@@ -115,7 +117,8 @@ export function SilencePanel() {
     if (view().panel !== "silence") return;
     const keep = new Map(sound.clips.map((c) => [c.clipId, c.keep]));
     const clipIds = [...new Set(clearedOf(session().doc, sound).map((c) => c.clipId))];
-    if (clipIds.length === 0) return void toast("There is no silence to clear there.", { id: "silence" });
+    if (clipIds.length === 0)
+      return void toast("There is no silence to clear there: raise the threshold, or shorten what counts as silence.", { id: "silence" });
     const kept = Object.fromEntries(clipIds.map((id) => [id, keep.get(id)]));
     const done = session().edit([{ type: "clear-silence", clipIds, keep: kept, ...neighbourRules() }]);
     if (!done) return;
@@ -186,7 +189,9 @@ export function SilencePanel() {
             : !found
               ? "Looking …"
               : cleared.length === 0
-                ? "No silence there"
+                ? found.sound.room === null || found.sound.room < found.sound.threshold
+                  ? "No silence that long there"
+                  : `No silence: the quietest is at ${String(found.sound.room).replace("-", "−")} dB`
                 : `${cleared.length} ${cleared.length === 1 ? "pause" : "pauses"}, ${formatLength(sum, doc.sampleRate)}`}
         </span>
         <Button look="main" type="submit" disabled={cleared.length === 0}>

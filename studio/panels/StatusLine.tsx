@@ -11,6 +11,7 @@ import { useMedia } from "@/state/use-media";
 import { useView } from "@/state/view";
 import { HEAD_WIDTH } from "@/timeline/model/geometry";
 import { findSeam, seamClass } from "@/timeline/model/seam-classes";
+import { useShownDoc, useShownRange } from "@/timeline/model/shown";
 import { Key } from "@/ui/controls";
 import { LevelBar } from "./LevelBar";
 
@@ -148,8 +149,8 @@ function MasterPeak() {
 
 /** What is selected, in words; told to a screen reader whenever it changes. */
 function Selection() {
-  const doc = useSession((s) => s.doc);
-  const range = useView((v) => v.range);
+  const doc = useShownDoc();
+  const range = useShownRange();
   const ids = useView((v) => v.clipIds);
   const picking = useView((v) => v.picking);
   const seamId = useView((v) => v.seamId);

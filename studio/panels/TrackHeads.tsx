@@ -220,25 +220,13 @@ function Head({ track, chosen, height, mono, sweep, onSweep, onGrip }: HeadProps
       className={clsx("flex h-full touch-none border-line border-b", chosen && "bg-raised")}
       onPointerDown={(e) => {
         setView({ trackId: track.id });
-        if (!(e.target as HTMLElement).closest("input,button,[role=slider],[data-slider]")) onGrip(e);
+        if (!(e.target as HTMLElement).closest("input,button:not([data-grip]),[role=slider],[data-slider]")) onGrip(e);
       }}
     >
       <span className="w-[5px] shrink-0" style={{ background: `var(--${track.color})` }} />
       <div className={clsx("flex min-w-0 flex-1 flex-col px-2.5", height < 44 ? "gap-0 py-0" : low ? "gap-0.5 py-1" : "gap-1 py-1.5")}>
         <div className="flex items-baseline gap-1.5">
-          <input
-            aria-label={`Name of track ${track.name}`}
-            className="w-full min-w-0 truncate rounded-sm bg-transparent font-semibold outline-none focus:bg-raised"
-            defaultValue={track.name}
-            key={track.name}
-            size={8}
-            onBlur={(e) => {
-              const name = e.target.value.trim();
-              if (name && name !== track.name) session().edit([{ type: "rename-track", trackId: track.id, name }]);
-              else e.target.value = track.name;
-            }}
-            onKeyDown={(e) => (e.key === "Enter" || e.key === "Escape") && e.currentTarget.blur()}
-          />
+          <HeadName track={track} />
           {track.link ? (
             <button
               type="button"
@@ -272,6 +260,50 @@ function Head({ track, chosen, height, mono, sweep, onSweep, onGrip }: HeadProps
         {!low && <LevelBar level={(m) => m.tracks[track.id] ?? 0} color={`var(--${track.color})`} />}
       </div>
     </div>
+  );
+}
+
+/** The name of a track: typed anew after a double click, Enter on it, or by the command. Escape leaves it as it was. */
+function HeadName({ track }: { track: Track }) {
+  const naming = useView((v) => v.naming === track.id);
+  const left = useRef(false);
+  const done = (): void => setView({ naming: null });
+  if (!naming)
+    return (
+      <button
+        type="button"
+        aria-label={`Name of track ${track.name}`}
+        title="Double-click to type another name"
+        className="w-full min-w-0 truncate rounded-sm text-left font-semibold"
+        data-grip
+        onDoubleClick={() => setView({ naming: track.id })}
+        onClick={(e) => e.detail === 0 && setView({ naming: track.id })}
+      >
+        {track.name}
+      </button>
+    );
+  return (
+    <input
+      // biome-ignore lint/a11y/noAutofocus: it was asked for
+      autoFocus
+      aria-label={`Name of track ${track.name}`}
+      className="w-full min-w-0 truncate rounded-sm bg-raised font-semibold outline-none"
+      defaultValue={track.name}
+      size={8}
+      onFocus={(e) => {
+        left.current = false;
+        e.target.select();
+      }}
+      onBlur={(e) => {
+        const name = e.target.value.trim();
+        if (!left.current && name && name !== track.name) session().edit([{ type: "rename-track", trackId: track.id, name }]);
+        done();
+      }}
+      onKeyDown={(e) => {
+        left.current = e.key === "Escape";
+        if (e.key === "Enter" || e.key === "Escape") e.currentTarget.blur();
+      }}
+    />
   );
 }
 

@@ -1,5 +1,5 @@
 import { PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
-import { gapsBetween, type Stretch, soundStretches, suggestThreshold } from "@wet-thread/core/analysis/silence";
+import { gapsBetween, roomLevel, type Stretch, soundStretches, suggestThreshold } from "@wet-thread/core/analysis/silence";
 import { soundTogether } from "@wet-thread/core/edit/clips/clear-silence";
 import { leadsOf } from "@wet-thread/core/edit/links";
 import { type Clip, clipEnd, gainFactor } from "@wet-thread/core/model/schema";
@@ -37,16 +37,22 @@ async function levelsOf(clip: Clip): Promise<{ clip: Clip; levels: Float32Array;
   return { clip, levels, first: from * BLOCK };
 }
 
-/** A threshold for clips together: that of all their levels, or where there is nothing to tell apart, −60 dB. */
-function suggested(all: readonly Float32Array[]): number {
+/** Above the room's peaks by so many dB where there is nothing louder to tell it from. */
+const ABOVE_ROOM = 3;
+const QUIETEST = -90;
+
+/** For clips together: a threshold from all their levels, and how loud their quietest stretches get, in dB; null for digital silence. */
+function suggested(all: readonly Float32Array[]): { threshold: number; room: number | null } {
   const together = new Float32Array(all.reduce((sum, l) => sum + l.length, 0));
   let at = 0;
   for (const l of all) {
     together.set(l, at);
     at += l.length;
   }
+  const room = roomLevel(together);
   const found = suggestThreshold(together);
-  return found === null ? -60 : Math.round(20 * Math.log10(found));
+  const threshold = found !== null ? 20 * Math.log10(found) : room === null ? -60 : Math.max(QUIETEST, room + ABOVE_ROOM);
+  return { threshold: Math.round(threshold), room: room === null ? null : Math.round(room) };
 }
 
 /**
@@ -63,7 +69,8 @@ export async function soundOf(versionId: string, request: z.infer<typeof SoundRe
   });
   const all = [];
   for (const clip of clips) all.push(await levelsOf(clip));
-  const threshold = request.threshold ?? suggested(all.map((a) => a.levels));
+  const suggestion = suggested(all.map((a) => a.levels));
+  const threshold = request.threshold ?? suggestion.threshold;
   const rule = { ...request, threshold: 10 ** (threshold / 20) };
   const own = new Map(
     all.map(({ clip, levels, first }) => {
@@ -75,6 +82,7 @@ export async function soundOf(versionId: string, request: z.infer<typeof SoundRe
   return {
     revision,
     threshold,
+    room: suggestion.room,
     clips: clips.map((clip) => {
       const keep = (together.get(clip.id) ?? [])
         .map(([from, to]): Stretch => [Math.max(clip.start, from), Math.min(clipEnd(clip), to)])

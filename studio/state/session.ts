@@ -202,6 +202,10 @@ export class Session {
       this.outbox.withdraw(last.row ? unsent.slice(unsent.findLastIndex((s) => s.row !== last.row) + 1) : [last]);
       return;
     }
+    const { history, earlier } = this.store.getState();
+    const states = history.map((s) => s.state);
+    if (!last && this.listedAt === this.following.revision && earlier === 0 && !states.includes(direction === "undo" ? "done" : "undone"))
+      return void toast(`There is nothing to ${direction}.`, { id: "history", duration: 1600 });
     this.inTurn(() => this.askBack(direction, to));
   }
 
@@ -291,6 +295,8 @@ export class Session {
     void this.refreshHistory();
   }
 
+  /** The revision that the history was listed at. */
+  private listedAt = -1;
   private historyDue = false;
   private async refreshHistory(): Promise<void> {
     if (this.historyDue) return;
@@ -306,9 +312,10 @@ export class Session {
 
   private async fetchHistory(): Promise<void> {
     const wanted = this.allHistory ? "" : `?last=${LISTED_STEPS}`;
-    const { steps, earlier } = await ask<{ steps: HistoryRow[]; earlier: number }>(
+    const { steps, earlier, revision } = await ask<{ steps: HistoryRow[]; earlier: number; revision: number }>(
       `/api/versions/${this.store.getState().versionId}/history${wanted}`,
     );
+    this.listedAt = revision;
     this.store.setState({ history: steps, earlier });
   }
 

@@ -44,6 +44,8 @@ export interface View {
   /** The marker or section that is chosen (and nudged), and whether its small panel is open. */
   readonly markId: string | null;
   readonly markPanel: boolean;
+  /** The track or clip whose name is being typed where it stands. */
+  readonly naming: string | null;
   readonly playhead: number;
   readonly playing: boolean;
   /** What the view does while playing: turn a page, keep the playhead in the middle, or stay. */
@@ -92,6 +94,7 @@ export const useView = create<View>(() => ({
   seamId: null,
   markId: null,
   markPanel: false,
+  naming: null,
   playhead: 0,
   playing: false,
   follow: "page",
@@ -110,7 +113,15 @@ export const useView = create<View>(() => ({
 }));
 
 export const view = (): View => useView.getState();
-export const setView = (change: Partial<View>): void => useView.setState(change);
+export const setView = (change: Partial<View>): void => useView.setState(alone(change));
+
+/** What was selected last is what the next key acts on: choosing a mark lets go of clips, range and seam, and the other way round. */
+function alone(change: Partial<View>): Partial<View> {
+  const takes = (change.clipIds?.size ?? 0) > 0 || Boolean(change.range) || Boolean(change.seamId);
+  if (takes && change.markId === undefined) return { markId: null, markPanel: false, ...change };
+  return change.markId && !takes ? { clipIds: NO_CLIPS, range: null, seamId: null, ...change } : change;
+}
+const NO_CLIPS: ReadonlySet<string> = new Set();
 
 /** Finest zoom: one sample over this many pixels; coarsest: this many samples a pixel. */
 export const MAX_PIXELS_PER_SAMPLE = 40;

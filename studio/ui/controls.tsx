@@ -148,7 +148,12 @@ export function Field({
         onChange={(e) => setText(e.target.value)}
         onBlur={() => !left.current && commit()}
         onKeyDown={(e) => {
-          if (e.key === "Enter") e.currentTarget.blur();
+          if (e.key === "Enter") {
+            // Keys stay with the panel that the field is in.
+            const panel = e.currentTarget.closest<HTMLElement>("[role=dialog]");
+            e.currentTarget.blur();
+            panel?.focus({ preventScroll: true });
+          }
           if (e.key === "Escape") {
             left.current = true;
             setText(null);

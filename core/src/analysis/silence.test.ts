@@ -1,5 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
+import { noise } from "../testing/arbitraries";
 import { gapsBetween, type SilenceRule, type Stretch, soundStretches, suggestThreshold, unionOf } from "./silence";
 
 const BLOCK = 64;
@@ -88,6 +89,14 @@ describe("the suggested threshold", () => {
         expect(20 * Math.log10(found)).toBeLessThan(room + apart);
       }),
     );
+  });
+  it("lies above the peaks of a noisy room, so that its pauses are found", () => {
+    const room = noise(4000, 7);
+    const l = Float32Array.from(room, (x, i) => Math.abs(x) * (i % 1000 < 500 ? 0.0045 : 0.09) + 1e-4);
+    const threshold = suggestThreshold(l) as number;
+    expect(threshold).toBeGreaterThan(0.0033);
+    const rule = { threshold, shortestSilence: 200 * BLOCK, shortestSound: 0, padBefore: 0, padAfter: 0 };
+    expect(gapsBetween(soundStretches(l, BLOCK, 4000 * BLOCK, rule), 0, 4000 * BLOCK)).toHaveLength(4);
   });
   it("keeps all that can be heard where the pauses are empty", () => {
     const l = Float32Array.from({ length: 400 }, (_, i) => (i % 100 < 20 ? 0 : i % 100 < 60 ? 0.003 : 0.4));

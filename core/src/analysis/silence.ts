@@ -44,23 +44,43 @@ const NOTHING = 1e-5;
 /** Where this part of all blocks is digital silence the pauses are, and whatever is within so many dB of the sound belongs to it. */
 const EMPTY = 0.03;
 const REACH_DB = 50;
-/** The room is the level that this part of all blocks stays below, the sound what this part does. */
+/**
+ * A pause is one only where all of it is quiet, so the room is told by the peaks of stretches of this many blocks: it is what this part of
+ * them stays below. The sound is the level that this part of all blocks stays below.
+ */
+const STRETCH = 32;
 const ROOM = 0.05;
 const SOUND = 0.95;
 /** Above the room by this part of the way to the sound, in dB; at least 6 dB, at most 18. */
 const PART = 0.3;
+/** Room and sound that are nearer to each other can't be told apart by level. */
+const LEAST_DB = 9;
+
+const decibels = (magnitude: number): number => 20 * Math.log10(magnitude);
+/** What a part of some sorted values stays below. */
+const below = (sorted: Float32Array, part: number): number => sorted[Math.min(sorted.length - 1, Math.floor(part * sorted.length))];
+
+/** How loud the quietest stretches of these levels get, in dB below full scale; null where all is digital silence. */
+export function roomLevel(levels: Float32Array): number | null {
+  const peaks: number[] = [];
+  for (let i = 0; i < levels.length; i += STRETCH) {
+    const peak = levels.subarray(i, i + STRETCH).reduce((m, x) => Math.max(m, x), 0);
+    if (peak > NOTHING && (i + STRETCH <= levels.length || peaks.length === 0)) peaks.push(peak);
+  }
+  return peaks.length === 0 ? null : decibels(below(Float32Array.from(peaks).sort(), ROOM));
+}
 
 /**
  * A threshold that parts sound from the room in these levels, as a magnitude: a little above the room's own. null where there is nothing
- * to tell apart (all silence, or less than 12 dB between both).
+ * to tell apart (all silence, or room and sound too near to each other).
  */
 export function suggestThreshold(levels: Float32Array): number | null {
   const sorted = levels.filter((x) => x > NOTHING).sort();
-  if (sorted.length === 0) return null;
-  const at = (part: number): number => 20 * Math.log10(sorted[Math.min(sorted.length - 1, Math.floor(part * sorted.length))]);
-  const [room, sound] = [at(ROOM), at(SOUND)];
+  const room = roomLevel(levels);
+  if (sorted.length === 0 || room === null) return null;
+  const sound = decibels(below(sorted, SOUND));
   if (levels.length - sorted.length >= EMPTY * levels.length) return 10 ** ((sound - REACH_DB) / 20);
-  if (sound - room < 12) return null;
+  if (sound - room < LEAST_DB) return null;
   return 10 ** ((room + Math.min(18, Math.max(6, PART * (sound - room)))) / 20);
 }
 

@@ -9,6 +9,7 @@ import { modeRules } from "@/state/modes";
 import { session, useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { useView, view } from "@/state/view";
+import { useShownDoc } from "@/timeline/model/shown";
 import { Button, Field, Swatches } from "@/ui/controls";
 import { Shapes } from "../FadeShapes";
 import { Empty, Label, lengthFrom, numberFrom, signed } from "./parts";
@@ -56,7 +57,7 @@ function BundlePart() {
 }
 
 export function ClipTab() {
-  const doc = useSession((s) => s.doc);
+  const doc = useShownDoc();
   const ids = useView((v) => v.clipIds);
   const unit = useSettings((s) => s.readOuts[0]);
   const presets = useSettings((s) => s.fadePresets);
@@ -74,6 +75,16 @@ export function ClipTab() {
       edge === "start" ? Math.min(...clips.map((c) => c.start)) : edge === "end" ? Math.max(...clips.map(clipEnd)) : clip.start + (clip.sync ?? 0);
     try {
       edit({ type: "move", clipIds, by: parsePosition(text, unit, base, from) - from, ...modeRules() });
+    } catch (error) {
+      toast.error((error as Error).message);
+    }
+  };
+  /** Sets a sync point at a typed position, where the clip has none. */
+  const setSync = (text: string): void => {
+    try {
+      const at = parsePosition(text, unit, base, clip.start) - clip.start;
+      if (at >= 0 && at < clip.length) edit({ type: "set-clip", clipIds, sync: at });
+      else toast.error("A sync point lies inside its clip.");
     } catch (error) {
       toast.error((error as Error).message);
     }
@@ -114,7 +125,7 @@ export function ClipTab() {
             <Field
               label="Sync point"
               value={clip.sync === null ? "none" : formatPosition(clip.start + clip.sync, unit, base)}
-              onCommit={(t) => clip.sync !== null && place(t, "sync")}
+              onCommit={(t) => (clip.sync === null ? setSync(t) : place(t, "sync"))}
             />
           </div>
           <Button
@@ -175,7 +186,7 @@ export function ClipTab() {
                   value={ms(common(clips, (c) => pick(c).length))}
                   unit="ms"
                   onCommit={(t) => {
-                    const length = lengthFrom(t);
+                    const length = lengthFrom(t, 0, pick(clip).length);
                     if (length !== null) edit({ type: "set-fade", clipIds, edge, length });
                   }}
                 />

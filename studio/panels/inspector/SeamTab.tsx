@@ -238,7 +238,7 @@ function BlendControls({ doc, seam, blend, alike }: { doc: Document; seam: Seam;
             unit="ms"
             value={((right.fadeIn.length * 1000) / doc.sampleRate).toFixed(1)}
             onCommit={(t) => {
-              const length = lengthFrom(t, 1);
+              const length = lengthFrom(t, 1, right.fadeIn.length);
               if (length !== null) set({ length });
             }}
           />
@@ -304,7 +304,7 @@ function OpenControls({ doc, seam }: { doc: Document; seam: Seam }) {
         unit="ms"
         value={((samples * 1000) / doc.sampleRate).toFixed(1)}
         onCommit={(t) => {
-          const length = lengthFrom(t);
+          const length = lengthFrom(t, 0, samples);
           if (length !== null) session().edit([{ type: "set-fade", clipIds: [clipId], edge, length }]);
         }}
       />

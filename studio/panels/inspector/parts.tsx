@@ -35,12 +35,15 @@ export function numberFrom(text: string, least: number, most: number, what: stri
 
 export const signed = (v: number, digits: number): string => `${v < 0 ? "−" : "+"}${Math.abs(v).toFixed(digits)}`;
 
-/** A length that a person typed: a bare number is milliseconds, anything else a number with its unit or a position's form. In samples. */
-export function lengthFrom(text: string, least = 0): number | null {
+/**
+ * A length that a person typed: a bare number is milliseconds, anything else a number with its unit or a position's form; with a sign, a
+ * change of what it is `now`. In samples.
+ */
+export function lengthFrom(text: string, least = 0, now = 0): number | null {
   const base = timebaseOf(session().doc);
   try {
-    const bare = /^\s*\d+([.,]\d+)?\s*$/.test(text);
-    const samples = parsePosition(bare ? `${text.trim().replace(",", ".")} ms` : text, "samples", base);
+    const bare = /^\s*[+−-]?\s*\d+([.,]\d+)?\s*$/.test(text);
+    const samples = parsePosition(bare ? `${text.trim().replace(",", ".")} ms` : text, "samples", base, now);
     if (samples < least) throw new RangeError(`“${text}” is too short: the least is ${formatLength(least, base.sampleRate)}.`);
     return samples;
   } catch (error) {

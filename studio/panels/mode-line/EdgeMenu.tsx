@@ -22,7 +22,7 @@ export function EdgeMenu({ set }: { set: Settings }) {
           value={String(set.edgeFadeMs)}
           unit="ms"
           onCommit={(t) => {
-            const samples = lengthFrom(t);
+            const samples = lengthFrom(t, 0, Math.round((set.edgeFadeMs * session().doc.sampleRate) / 1000));
             if (samples !== null) setSettings({ edgeFadeMs: Math.round((samples * 1e6) / session().doc.sampleRate) / 1000 });
           }}
         />

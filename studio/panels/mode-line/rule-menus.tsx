@@ -139,6 +139,12 @@ export function OverlapMenu({ set }: { set: Settings }) {
             ? "The clip on top is heard; what lies beneath is kept whole."
             : "What lies beneath is trimmed away; undo brings it back."}
       </p>
+      {set.overlaps === "blend" && (
+        <label className="mt-2.5 flex items-center gap-2 text-sm">
+          <input type="checkbox" checked={set.keepAttacks} onChange={(e) => setSettings({ keepAttacks: e.target.checked })} />
+          Keep attacks: a blend ends before a hit of the later clip
+        </label>
+      )}
       <p className="mt-2 text-ink-2 text-sm">
         Hold <Key>5</Key>–<Key>7</Key> during a drag to use one for just that drag.
       </p>

@@ -2,6 +2,7 @@ import { timebaseOf } from "@wet-thread/core/model/document";
 import type { Marker } from "@wet-thread/core/model/schema";
 import { formatPosition } from "@wet-thread/core/time/format";
 import { type CSSProperties, useState } from "react";
+import { closeMark } from "@/commands/marks";
 import { session, useSession } from "@/state/session";
 import { setView, useView, view } from "@/state/view";
 import { dragPoint } from "@/timeline/gestures/drag-point";
@@ -51,7 +52,7 @@ function MarkerMark({ marker }: { marker: Marker }) {
     </button>
   );
   return (
-    <MarkPanel open={open} onClose={() => setView({ markPanel: false })} at={mark}>
+    <MarkPanel open={open} onClose={closeMark} at={mark}>
       <Field label="Name of the marker" numeric={false} value={marker.name} onCommit={(name) => set({ name })} />
       <Field
         label="Position of the marker"

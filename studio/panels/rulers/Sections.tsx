@@ -2,6 +2,7 @@ import { timebaseOf } from "@wet-thread/core/model/document";
 import type { Section } from "@wet-thread/core/model/schema";
 import { formatPosition } from "@wet-thread/core/time/format";
 import { useState } from "react";
+import { closeMark } from "@/commands/marks";
 import { session, useSession } from "@/state/session";
 import { setView, useView } from "@/state/view";
 import { dragPoint } from "@/timeline/gestures/drag-point";
@@ -61,7 +62,7 @@ function SectionMark({ section }: { section: Section }) {
     </div>
   );
   return (
-    <MarkPanel open={open} onClose={() => setView({ markPanel: false })} at={mark}>
+    <MarkPanel open={open} onClose={closeMark} at={mark}>
       <Field label="Name of the section" numeric={false} value={section.name} onCommit={(name) => set({ name })} />
       <div className="grid grid-cols-2 gap-2">
         <Field

@@ -19,6 +19,8 @@ export function TempoAndMeter() {
   const doc = useSession((s) => s.doc);
   const base = timebaseOf(doc);
   const [adding, setAdding] = useState<{ tick: number; x: number } | null>(null);
+  /** The event that was just added: its field is open. */
+  const [fresh, setFresh] = useState<string | null>(null);
   const setTempo = (events: readonly TempoEvent[]): void =>
     void session().edit([{ type: "set-time", tempo: [...events].sort((a, b) => a.tick - b.tick), keep: keepChoice }]);
   const setMeter = (events: readonly MeterEvent[]): void =>
@@ -49,6 +51,7 @@ export function TempoAndMeter() {
               onClick={() => {
                 if (!tempo.some((t) => t.tick === adding.tick))
                   setTempo([...tempo, { tick: adding.tick, bpm: Math.round(base.tempo.bpmAt(adding.tick) * 100) / 100 }]);
+                setFresh(`tempo ${adding.tick}`);
                 setAdding(null);
               }}
             >
@@ -60,6 +63,7 @@ export function TempoAndMeter() {
                 const tick = barAt(base.tempo.tickToSample(adding.tick));
                 const { numerator, denominator } = base.meter.meterAt(tick);
                 if (!meter.some((m) => m.tick === tick)) setMeter([...meter, { tick, numerator, denominator }]);
+                setFresh(`meter ${tick}`);
                 setAdding(null);
               }}
             >
@@ -71,6 +75,8 @@ export function TempoAndMeter() {
       {tempo.map((event, i) => (
         <TempoChip
           key={`tempo ${event.tick}`}
+          begun={fresh === `tempo ${event.tick}`}
+          onEnd={() => setFresh(null)}
           event={event}
           last={i === tempo.length - 1}
           others={tempo.filter((t) => t !== event)}
@@ -78,7 +84,15 @@ export function TempoAndMeter() {
         />
       ))}
       {meter.map((event) => (
-        <MeterChip key={`meter ${event.tick}`} event={event} others={meter.filter((m) => m !== event)} barAt={barAt} onChange={setMeter} />
+        <MeterChip
+          key={`meter ${event.tick}`}
+          begun={fresh === `meter ${event.tick}`}
+          onEnd={() => setFresh(null)}
+          event={event}
+          others={meter.filter((m) => m !== event)}
+          barAt={barAt}
+          onChange={setMeter}
+        />
       ))}
     </>
   );
@@ -108,7 +122,15 @@ function KeepChoice() {
   );
 }
 
+/** What a chip is told besides its event: that it was just added, so that its field opens, and when that has been closed. */
+interface Begun {
+  begun: boolean;
+  onEnd: () => void;
+}
+
 function TempoChip({
+  begun,
+  onEnd,
   event,
   last,
   others,
@@ -118,7 +140,7 @@ function TempoChip({
   last: boolean;
   others: readonly TempoEvent[];
   onChange: (events: readonly TempoEvent[]) => void;
-}) {
+} & Begun) {
   const base = timebaseOf(useSession((s) => s.doc));
   const { px, width } = useScale();
   const [open, setOpen] = useState(false);
@@ -152,7 +174,14 @@ function TempoChip({
     </button>
   );
   return (
-    <MarkPanel open={open} onClose={() => setOpen(false)} at={chip}>
+    <MarkPanel
+      open={open || begun}
+      onClose={() => {
+        setOpen(false);
+        onEnd();
+      }}
+      at={chip}
+    >
       <Field
         label="Tempo"
         unit="quarter notes a minute"
@@ -194,6 +223,8 @@ function KeepAndRemove({ first, onRemove }: { first: boolean; onRemove: () => vo
 }
 
 function MeterChip({
+  begun,
+  onEnd,
   event,
   others,
   barAt,
@@ -203,7 +234,7 @@ function MeterChip({
   others: readonly MeterEvent[];
   barAt: (sample: number) => number;
   onChange: (events: readonly MeterEvent[]) => void;
-}) {
+} & Begun) {
   const doc = useSession((s) => s.doc);
   const base = timebaseOf(doc);
   const { px, width } = useScale();
@@ -237,7 +268,14 @@ function MeterChip({
     </button>
   );
   return (
-    <MarkPanel open={open} onClose={() => setOpen(false)} at={chip}>
+    <MarkPanel
+      open={open || begun}
+      onClose={() => {
+        setOpen(false);
+        onEnd();
+      }}
+      at={chip}
+    >
       <Field
         label="Meter"
         value={`${event.numerator}/${event.denominator}`}

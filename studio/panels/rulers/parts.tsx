@@ -33,6 +33,10 @@ export function MarkPanel({ open, onClose, at, children }: { open: boolean; onCl
           align="start"
           sideOffset={6}
           collisionPadding={8}
+          onKeyDown={(e) => {
+            // What was typed has been taken by its field.
+            if (e.key === "Enter" && e.target instanceof HTMLInputElement) onClose();
+          }}
           className="z-40 w-[264px] space-y-2.5 rounded-lg border border-line bg-raised p-3 shadow-float outline-none"
         >
           {children}

@@ -24,6 +24,9 @@ function trimmedWith(doc: Document, clip: Clip, edge: "start" | "end"): Clip[] {
   });
 }
 
+/** A millisecond wider than this is seen closely enough to trim a clip down to less. */
+const FINE_PIXELS = 8;
+
 /** Trims an edge of clips; with Alt, an end that is pulled out is filled with copies. */
 export function trimClips(doc: Document, clip: Clip, edge: "start" | "end", pressed: Point): Gesture {
   const clips = trimmedWith(doc, clip, edge);
@@ -33,9 +36,15 @@ export function trimClips(doc: Document, clip: Clip, edge: "start" | "end", pres
   return editing(doc, (p): Plan => {
     const rules = modeRules();
     const fills = p.alt && edge === "end";
+    // By hand a clip keeps a millisecond, unless it is looked at so closely that less can be meant.
+    const millisecond = Math.ceil(doc.sampleRate / 1000);
+    const keeps = millisecond > FINE_PIXELS * view().samplesPerPixel ? 1 : millisecond;
     const rooms = clips.map((c) => (rules.neighbours === "hold" ? trimRoom : rippleRoom)(c, edge, doc.sources.get(c.sourceId)?.length ?? 0));
-    const least = Math.max(...rooms.map((r) => r.least));
-    const most = Math.min(...rooms.map((r) => r.most));
+    const shortest = Math.min(...clips.map((c) => c.length));
+    const most0 = Math.min(...rooms.map((r) => r.most));
+    const least0 = Math.max(...rooms.map((r) => r.least));
+    const least = edge === "end" ? Math.min(0, Math.max(least0, keeps - shortest)) : least0;
+    const most = edge === "start" ? Math.max(0, Math.min(most0, shortest - keeps)) : most0;
     const { position, target } = snapped(doc, {
       wanted: origin + sampleAt(p.x) - grip,
       origin,

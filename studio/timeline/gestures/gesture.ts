@@ -16,10 +16,20 @@ export interface Point {
   readonly alt: boolean;
 }
 
+/** Where it was pressed: it stays on the same place of the piece, so where a drag scrolls, it goes along on the screen. */
+export interface Press extends Point {
+  x: number;
+  y: number;
+}
+
 /** One press, drag and release. `move` only shows; `commit` does; a cancelled gesture leaves nothing behind. */
 export interface Gesture {
   move(p: Point): void;
   commit(p: Point): void;
+  /** It goes across tracks: at the upper and lower edge it scrolls too. */
+  readonly acrossTracks?: boolean;
+  /** Let go of outside the window it is called off. */
+  readonly endsInWindow?: boolean;
 }
 
 /** Pixels that a press may wander and still be a click. */

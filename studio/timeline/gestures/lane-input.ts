@@ -6,7 +6,8 @@ import { host } from "../host";
 import { scrollTo as scrollIn } from "../model/geometry";
 import { clearPreview, preview, setPreview } from "../model/preview";
 import { CURSORS, HINTS, TOOL_CURSORS, TOOL_HINTS, zoneAt } from "../model/zones";
-import { CLICK_PIXELS, type Gesture, type Point } from "./gesture";
+import { EdgeScroll } from "./edge-scroll";
+import { CLICK_PIXELS, type Gesture, type Point, type Press } from "./gesture";
 import { gestureFor } from "./gestures";
 import { Pinch, wheelHeights } from "./pinch";
 import { clickClip, makeRange } from "./range-gestures";
@@ -33,15 +34,25 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
     }
     return { x: e.clientX - r.left, y: e.clientY - r.top, shift: e.shiftKey, alt: e.altKey };
   };
+  const edges = new EdgeScroll(() => {
+    if (gesture && last) gesture.move(last);
+  });
   const cancel = (): boolean => {
+    edges.stop();
     const had = gesture !== null;
     if (had && view().tool === "listen") transport().endScrub();
     gesture = null;
     clearPreview();
     return had;
   };
+  /** Where the pointer last was without a press; null when it has left. */
+  let over: Point | null = null;
   const hover = (e: PointerEvent): void => {
-    const zone = zoneAt(session().doc, view(), ...xy(pointOf(e, box)));
+    over = pointOf(e, box);
+    hoverAt(over);
+  };
+  const hoverAt = (p: Point): void => {
+    const zone = zoneAt(session().doc, view(), ...xy(p));
     const { tool } = view();
     const ownZone =
       (!VIEW_TOOLS.has(tool) && (tool === "pointer" || zone.kind === "seam" || zone.kind === "below")) ||
@@ -57,7 +68,9 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
     if (old?.kind !== shownZone?.kind || old?.clipId !== shownZone?.clipId || old?.seamId !== shownZone?.seamId) setPreview({ zone: shownZone });
   };
   const xy = (p: Point): [number, number] => [p.x, p.y];
-  let pressed: { p: Point; zone: ReturnType<typeof zoneAt>; add: boolean; had: boolean; moved: boolean } | null = null;
+  /** A menu that the second button of a drag would open. */
+  let swallowMenu = false;
+  let pressed: { p: Press; zone: ReturnType<typeof zoneAt>; add: boolean; had: boolean; moved: boolean } | null = null;
   // ---- two fingers zoom and scroll; the middle button, or any drag while the view is locked, scrolls
   const fingers = new Map<number, Point>();
   let hand: { x: number; y: number; start: number; scrollY: number } | null = null;
@@ -82,7 +95,8 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
       box.setPointerCapture(e.pointerId);
       return;
     }
-    if (e.button !== 0) return;
+    if (e.button !== 0 || gesture) return;
+    swallowMenu = false;
     (document.activeElement as HTMLElement | null)?.blur();
     const p = pointOf(e, box);
     const doc = session().doc;
@@ -112,10 +126,18 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
       return scrollTo(hand.start - (p.x - hand.x) * view().samplesPerPixel, hand.scrollY - (p.y - hand.y));
     }
     if (!gesture || !pressed) return hover(e);
+    // A second button calls a drag off; its menu does not open.
+    if (e.buttons & 2) {
+      swallowMenu = true;
+      pressed = null;
+      cancel();
+      return;
+    }
     const p = pointOf(e, box);
     last = p;
     if (!pressed.moved && Math.hypot(p.x - pressed.p.x, p.y - pressed.p.y) < threshold()) return;
     pressed.moved = true;
+    if (!VIEW_TOOLS.has(view().tool)) edges.follow(pressed.p, p, gesture.acrossTracks === true);
     gesture.move(p);
   };
   const up = (e: PointerEvent): void => {
@@ -135,6 +157,13 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
     const p = pointOf(e, box);
     const { zone, moved, add, had } = pressed;
     const done = gesture;
+    edges.stop();
+    const outside = e.clientX < 0 || e.clientY < 0 || e.clientX >= window.innerWidth || e.clientY >= window.innerHeight;
+    if (done.endsInWindow && moved && outside) {
+      pressed = null;
+      cancel();
+      return;
+    }
     gesture = null;
     pressed = null;
     const pointing = view().tool === "pointer" || (zone.kind === "seam" && !VIEW_TOOLS.has(view().tool));
@@ -155,6 +184,7 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
     else if (view().openBundle !== null && !zone.clip) host().closeBundle();
   };
   const leave = (): void => {
+    over = null;
     if (!gesture) setPreview({ zone: null });
     setView({ hint: "" });
   };
@@ -222,7 +252,19 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
     },
     busy: () => gesture !== null || fromRuler !== null || preview().flag !== null,
   });
-  box.addEventListener("contextmenu", cancel);
+  const menu = (e: Event): void => {
+    const had = cancel() || swallowMenu;
+    swallowMenu = false;
+    pressed = null;
+    if (!had) return;
+    e.preventDefault();
+    e.stopPropagation();
+  };
+  box.addEventListener("contextmenu", menu);
+  // What the pointer would do changes with the piece under it.
+  const offDoc = session().store.subscribe((s, old) => {
+    if (s.doc !== old.doc && over && !gesture) hoverAt(over);
+  });
   return {
     cancel() {
       pressed = null;
@@ -230,9 +272,11 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
     },
     off() {
       offKeys();
+      offDoc();
+      edges.stop();
       sizes.disconnect();
       window.removeEventListener("resize", forget);
-      box.removeEventListener("contextmenu", cancel);
+      box.removeEventListener("contextmenu", menu);
       box.removeEventListener("pointerdown", down);
       box.removeEventListener("pointermove", move);
       box.removeEventListener("pointerup", up);

@@ -1,3 +1,4 @@
+import { leadsOf } from "@wet-thread/core/edit/links";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { nearestJoint } from "@wet-thread/core/edit/room";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
@@ -5,6 +6,7 @@ import type { Lane } from "@wet-thread/core/model/lane";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
 import { modeRules, neighboursInForce } from "@/state/modes";
+import { settings } from "@/state/settings";
 import { selectClips, setView, view } from "@/state/view";
 import { flagLines } from "../model/describe";
 import { laneAt, laneBoxes } from "../model/geometry";
@@ -40,8 +42,10 @@ export function moveClips(doc: Document, clip: Clip, pressed: Point): Gesture {
   // A group goes by the edge nearest to where it was taken hold of, a single clip by its start or sync point.
   const near = clips.length > 1 && Math.abs(clipEnd(clip) - grip) < Math.abs(clip.start - grip) ? clipEnd(clip) : clip.start + (clip.sync ?? 0);
   const tracks = new Set(clips.map((c) => c.trackId));
-  const least = near - Math.min(...clips.map((c) => c.start));
-  return editing(doc, (p): Plan => {
+  // What links bring along stops at zero too.
+  const along = settings().linksOn && !pressed.alt ? [...leadsOf(doc, clipIds).keys()].map((id) => doc.clips.get(id) as Clip) : [];
+  const least = near - Math.min(...[...clips, ...along].map((c) => c.start));
+  const moving = editing(doc, (p): Plan => {
     const rules = modeRules();
     const { position, target } = snapped(doc, {
       wanted: near + sampleAt(p.x) - grip,
@@ -86,6 +90,7 @@ export function moveClips(doc: Document, clip: Clip, pressed: Point): Gesture {
       instead: asks ? () => setView({ placing: { clipIds, x: p.x, y: p.y, by, edits } }) : undefined,
     };
   });
+  return { ...moving, acrossTracks: true, endsInWindow: true };
 }
 
 /** In the sequence of a track: the insertion line goes to the joint nearest to the pointer. */

@@ -44,7 +44,8 @@ export function clickClip(doc: Document, clip: Clip, add: boolean): void {
 
 /** A range over lanes, or over all of them from a ruler. A click instead places the playhead, and selects the clip it falls on. */
 export function makeRange(doc: Document, pressed: Point, clip: Clip | undefined, allTracks: boolean, add: boolean): Gesture {
-  const at = snapped(doc, { wanted: Math.max(0, sampleAt(pressed.x)), origin: 0, material: clip });
+  // Asked anew each time: the grid key counts for the first edge too, whenever it is pressed.
+  const first = (): ReturnType<typeof snapped> => snapped(doc, { wanted: Math.max(0, sampleAt(pressed.x)), origin: 0, material: clip });
   const range = (p: Point): { range: TimeRange; target: { kind: string; position: number } | null; end: number } | null => {
     if (Math.abs(p.x - pressed.x) <= CLICK_PIXELS && (allTracks || Math.abs(p.y - pressed.y) <= CLICK_PIXELS * 3)) return null;
     const { position, target } = snapped(doc, {
@@ -53,14 +54,19 @@ export function makeRange(doc: Document, pressed: Point, clip: Clip | undefined,
       material: clip,
       tracks: clip && new Set([clip.trackId]),
     });
+    const at = first();
     if (position === at.position) return null;
     const trackIds = allTracks ? laneBoxes(doc).map((b) => b.trackId) : tracksBetween(doc, pressed.y, p.y);
     return { range: { start: Math.min(at.position, position), end: Math.max(at.position, position), trackIds }, target, end: position };
   };
   return {
+    acrossTracks: !allTracks,
     move(p) {
       const made = range(p);
-      if (!made) return setPreview({ range: null, flag: null, lit: at.target, playhead: at.position });
+      if (!made) {
+        const at = first();
+        return setPreview({ range: null, flag: null, lit: at.target, playhead: at.position });
+      }
       setPreview({
         range: made.range,
         playhead: null,
@@ -76,7 +82,7 @@ export function makeRange(doc: Document, pressed: Point, clip: Clip | undefined,
       const made = range(p);
       clearPreview();
       if (made) return setView({ range: made.range, clipIds: new Set(), seamId: null });
-      if (!view().picking) placePlayhead(at.position);
+      if (!view().picking) placePlayhead(first().position);
       if (clip) clickClip(doc, clip, add);
       else if (!add)
         setView({ clipIds: new Set(), range: null, seamId: null, trackId: laneAt(doc, pressed.y + view().scrollY)?.trackId ?? view().trackId });
@@ -144,6 +150,7 @@ export function pullRange(doc: Document, pressed: Point): Gesture {
     };
   });
   return {
+    acrossTracks: true,
     move: gesture.move,
     commit(p) {
       const before = session().doc;
@@ -164,6 +171,7 @@ export function frameClips(doc: Document, pressed: Point, add: boolean): Gesture
       .flatMap((box) => (doc.lanes.get(box.trackId)?.within(from, to) ?? []).filter((c) => c.start <= to && clipEnd(c) >= from).map((c) => c.id));
   };
   return {
+    acrossTracks: true,
     move(p) {
       const ids = touched(p);
       setPreview({

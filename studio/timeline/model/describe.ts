@@ -28,8 +28,10 @@ export function flagLines(
   const base = timebaseOf(doc);
   const lines: string[] = settings().readOuts.map((unit) => formatPosition(position, unit, base));
   if (from !== null) lines.push(formatChange(position - from, doc.sampleRate));
-  if (target?.kind === "grid") lines.push(`on the ${gridName(viewGrid(doc, settings(), view().start, view().samplesPerPixel).step)} grid`);
-  else if (target && target.kind !== "free") lines.push(WORDS[target.kind] ?? target.kind);
+  if (target?.kind === "grid") {
+    const name = gridName(viewGrid(doc, settings(), view().start, view().samplesPerPixel).step);
+    lines.push(settings().placing === "offset" ? `keeps its offset from the ${name} grid` : `on the ${name} grid`);
+  } else if (target && target.kind !== "free") lines.push(WORDS[target.kind] ?? target.kind);
   for (const line of extra) if (line) lines.push(line);
   return lines;
 }

@@ -87,9 +87,10 @@ export function zoneAt(doc: Document, view: View, x: number, y: number, finger =
   }
   const blended = blendZone(near, sample, x, px, EDGE * larger);
   if (blended && into > CLOTH_TOP + (box.height - CLOTH_TOP - RAIL) / 2) return { ...blended, box };
-  const edge = Math.min(EDGE * larger, Math.max(2, wide / 4));
-  if (Math.abs(x - x0) <= edge) return { kind: "start", box, clip };
-  if (Math.abs(x - x1) <= edge) return { kind: "end", box, clip };
+  // Edges shrink with the clip, and a clip is always moved by its name strip.
+  const edge = yIn < NAME_STRIP && x >= x0 && x < x1 ? 0 : Math.min(EDGE * larger, Math.max(2, wide / 6));
+  if (edge > 0 && Math.abs(x - x0) <= edge) return { kind: "start", box, clip };
+  if (edge > 0 && Math.abs(x - x1) <= edge) return { kind: "end", box, clip };
   return { kind: yIn < NAME_STRIP ? "name" : "body", box, clip };
 }
 
