@@ -1,13 +1,15 @@
 import { bundlesAround } from "@wet-thread/core/edit/bundles/members";
-import { type Edit, newKey } from "@wet-thread/core/edit/registry";
+import { EditError } from "@wet-thread/core/edit/errors";
+import { applyEdits, type Edit, newKey } from "@wet-thread/core/edit/registry";
 import { type Document, documentEnd, timebaseOf } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import type { Seam } from "@wet-thread/core/seam/seams";
 import { formatChange } from "@wet-thread/core/time/format";
+import type { GridStep } from "@wet-thread/core/time/grid";
 import { nudged } from "@wet-thread/core/time/nudge";
 import { toast } from "sonner";
 import { transport } from "@/engine/transport";
-import { modeRules } from "@/state/modes";
+import { edited, modeRules } from "@/state/modes";
 import { session } from "@/state/session";
 import { settings, stepInForce } from "@/state/settings";
 import { selectClips, setView, spanInView, view } from "@/state/view";
@@ -154,7 +156,8 @@ export function nudge(direction: 1 | -1, part: NudgePart = "all"): void {
   const step = set.nudge.kind === "grid" ? stepInForce(set, samplesPerPixel, base, Math.max(0, base.tempo.ticksAt(start))) : set.nudge.step;
   const clips = selectedClips();
   const marker = part === "all" && markId ? d.markers.get(markId) : undefined;
-  if (part !== "all" && clips.length === 0 && !(range && part !== "inside")) return void toast("Select the clips to nudge first.", { id: "nudge" });
+  if (part === "inside" && clips.length === 0 && range) return nudgeInsideRange(direction, step);
+  if (part !== "all" && clips.length === 0 && !range) return void toast("Select the clips to nudge first.", { id: "nudge" });
   const [first] = clips;
   const at = marker
     ? marker.position
@@ -201,6 +204,24 @@ export function nudge(direction: 1 | -1, part: NudgePart = "all"): void {
   toast(`Nudged ${formatChange(to - now.base, base.sampleRate)} in all`, { id: "nudge", duration: 1800 });
 }
 
+/** Nudges the sound inside the range, whose bounds stay: it is split out first. */
+function nudgeInsideRange(direction: 1 | -1, step: GridStep): void {
+  const { range } = view();
+  const d = doc();
+  if (!range) return;
+  const by = nudged(range.start, direction, step, timebaseOf(d)) - range.start;
+  const split: Edit = { type: "split-range", start: range.start, end: range.end, trackIds: [...range.trackIds], key: newKey() };
+  try {
+    // Its own key makes the ids of the pieces the same when it is done for good.
+    const after = applyEdits(d, [edited(split, d.sampleRate)]).doc;
+    const inside = range.trackIds.flatMap((id) => (after.lanes.get(id)?.within(range.start, range.end) ?? []).map((c) => c.id));
+    session().edit([split, { type: "shift-inside", clipIds: inside, by }], "Nudge inside the range", `inside ${range.start} ${range.end}`);
+  } catch (error) {
+    if (!(error instanceof EditError)) throw error;
+    toast.error(error.message, { id: "nudge" });
+  }
+}
+
 export const addMarkerAtPlayhead = (): void => addMarker(Math.round(view().playing ? transport().position() : view().playhead));
 
 export function sectionFromRange(): void {
@@ -228,13 +249,22 @@ export function rangeBetweenMarkers(): void {
   if (end > start) setView({ range: { start, end, trackIds: laneBoxes(doc()).map((b) => b.trackId) }, clipIds: new Set(), seamId: null });
 }
 
+/** The loop from the range, else from the selected clips; where it is that already, on or off. */
 export function setLoopFromRange(): void {
-  const { range } = view();
+  const clips = selectedClips();
+  const range = view().range ?? (clips.length ? { start: Math.min(...clips.map((c) => c.start)), end: Math.max(...clips.map(clipEnd)) } : null);
   const { loop } = doc().piece;
   if (range && !(loop && loop.start === range.start && loop.end === range.end))
     return void session().edit([{ type: "set-loop", loop: { start: range.start, end: range.end, on: true } }]);
-  if (!loop) return void toast("Make a range first; the loop takes its bounds.", { id: "loop" });
+  if (!loop) return void toast("Make a range, or select clips, first; the loop takes their bounds.", { id: "loop" });
   session().edit([{ type: "set-loop", loop: { ...loop, on: !loop.on } }], loop.on ? "Loop off" : "Loop on");
+}
+
+/** The range over the loop, on the tracks meant. */
+export function rangeOfLoop(): void {
+  const { loop } = doc().piece;
+  if (!loop) return void toast("There is no loop yet.", { id: "range" });
+  setView({ range: { start: loop.start, end: loop.end, trackIds: tracksMeant() }, clipIds: new Set(), seamId: null });
 }
 
 export const zoomToWhole = (): void => showSpan(0, Math.max(documentEnd(doc()), doc().sampleRate * 4), 0.01);

@@ -1,7 +1,9 @@
 import { bundlesAround, objectOf } from "@wet-thread/core/edit/bundles/members";
-import { partners } from "@wet-thread/core/edit/links";
+import { rippleRoom, trimRoom } from "@wet-thread/core/edit/clips/trim";
+import { leadsOf, partners } from "@wet-thread/core/edit/links";
 import type { Edit } from "@wet-thread/core/edit/registry";
-import type { Document } from "@wet-thread/core/model/document";
+import { blendAfter, type Document } from "@wet-thread/core/model/document";
+import { hitsBetween } from "@wet-thread/core/model/hits";
 import { type Bundle, type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
 import { toast } from "sonner";
@@ -75,7 +77,9 @@ export function repeat(times = 1, more: { until?: number; bundles?: "linked" } =
   const how = more.until === undefined ? { times } : { until: more.until };
   if (range) {
     const { start, end, trackIds } = range;
+    const empty = trackIds.every((id) => doc().lanes.get(id)?.within(start, end).length === 0);
     if (
+      (empty && more.until === undefined) ||
       session().edit(
         [{ type: "repeat-range", start, end, trackIds: [...trackIds], ...how, ...modeRules() }],
         times === 1 ? "Duplicate range" : undefined,
@@ -198,11 +202,98 @@ export function setLayer(to: "top" | "bottom" | "up" | "down"): void {
   if (clips) session().edit([{ type: "set-layer", clipIds: idsOf(clips), to }]);
 }
 
-/** Trims an edge of the selected clips to the playhead. */
+/** Trims an edge of the selected clips to the playhead, of those that reach there; the others are left, and told. */
 export function trimToPlayhead(edge: "start" | "end"): void {
   const at = Math.round(view().playhead);
-  const clips = meant("trim")?.filter((c) => at > c.start || edge === "start");
-  if (clips?.length) session().edit([{ type: "trim", clipIds: idsOf(clips), edge, to: at, ...modeRules() }]);
+  const clips = meant("trim");
+  if (!clips) return;
+  const rules = modeRules();
+  const along = settings().linksOn ? leadsOf(doc(), idsOf(clips)) : new Map<string, string>();
+  const reaches = (clip: Clip, by: number): boolean => {
+    const { least, most } = (rules.neighbours === "hold" ? trimRoom : rippleRoom)(clip, edge, doc().sources.get(clip.sourceId)?.length ?? 0);
+    return by >= least && by <= most;
+  };
+  const can = clips.filter((clip) => {
+    const by = at - (edge === "start" ? clip.start : clipEnd(clip));
+    const partners = [...along].filter(([, lead]) => lead === clip.id).map(([id]) => doc().clips.get(id) as Clip);
+    return [clip, ...partners].every((c) => reaches(c, by));
+  });
+  const left = clips.length - can.length;
+  if (can.length === 0) return void toast("The playhead lies where none of these clips can be trimmed to.", { id: "trim" });
+  if (session().edit([{ type: "trim", clipIds: idsOf(can), edge, to: at, ...rules }]) && left > 0)
+    toast.info(`${left === 1 ? "1 clip does" : `${left} clips do`} not reach the playhead and stayed.`, { id: "trim", duration: 5000 });
+}
+
+/** Cuts the selected clips, or what lies there, at the playhead and lets go of the shorter side of each. */
+export function dropShorter(): void {
+  const at = Math.round(view().playhead);
+  const selected = selectedClips();
+  const pool = selected.length
+    ? selected
+    : tracksMeant().flatMap(
+        (id) =>
+          doc()
+            .lanes.get(id)
+            ?.within(at, at + 1) ?? [],
+      );
+  const clips = pool.filter((c) => at > c.start && at < clipEnd(c));
+  if (clips.length === 0) return void toast("Put the playhead inside a clip first.", { id: "trim" });
+  const startSide = clips.filter((c) => at - c.start <= clipEnd(c) - at);
+  const endSide = clips.filter((c) => at - c.start > clipEnd(c) - at);
+  const edits: Edit[] = [];
+  if (endSide.length) edits.push({ type: "trim", clipIds: idsOf(endSide), edge: "end", to: at, ...modeRules() });
+  if (startSide.length) edits.push({ type: "trim", clipIds: idsOf(startSide), edge: "start", to: at, ...modeRules() });
+  session().edit(edits, `Drop the shorter side of ${clips.length === 1 ? clips[0].name : `${clips.length} clips`}`);
+}
+
+/** Fades in and out at the set length and shape, at every edge of the selected clips that is not blended; or takes their fades off. */
+export function fadeAll(off = false): void {
+  const clips = meant(off ? "take the fades off" : "fade");
+  if (!clips) return;
+  const { edgeFadeMs, edgeFadeShape: shape, edgeFadeBend: bend } = settings();
+  const length = off ? 0 : Math.round((Math.max(1, edgeFadeMs) * doc().sampleRate) / 1000);
+  const open = { in: clips.filter((c) => !c.blend), out: clips.filter((c) => !blendAfter(doc(), c)) };
+  const edits = (["in", "out"] as const).flatMap((edge): Edit[] =>
+    open[edge].length ? [{ type: "set-fade", clipIds: idsOf(open[edge]), edge, length, ...(!off && { shape, bend }) }] : [],
+  );
+  const blended = 2 * clips.length - open.in.length - open.out.length;
+  if (edits.length === 0) return void toast("All these edges are blended.", { id: "fade" });
+  const what = clips.length === 1 ? clips[0].name : `${clips.length} clips`;
+  if (session().edit(edits, off ? `Take fades off ${what}` : `Fade in and out ${what}`) && blended > 0)
+    toast.info(`${blended === 1 ? "1 edge is" : `${blended} edges are`} blended and stayed as they are.`, { id: "fade", duration: 4000 });
+}
+
+/** Closes the gaps in the range, or between the selected clips: by pulling clips out, or by moving up what is later. */
+export function closeGaps(how: "pull" | "move"): void {
+  const { range } = view();
+  const clips = range ? null : meant("close the gaps between");
+  if (!range && !clips) return;
+  const { attacks, reach } = modeRules();
+  const where = range ? { start: range.start, end: range.end, trackIds: [...range.trackIds] } : { clipIds: idsOf(clips ?? []) };
+  showAftermath(session().edit([{ type: "close-gaps", ...where, how, attacks, reach }]), new Set(idsOf(clips ?? [])));
+}
+
+/** The hit nearest to the playhead in each selected clip, or its first one, becomes its sync point: what is placed and snapped is the hit. */
+export function syncAtHit(): void {
+  const clips = meant("give a sync point");
+  if (!clips) return;
+  const at = Math.round(view().playhead);
+  const edits = clips.flatMap((clip): Edit[] => {
+    const hits = hitsBetween(doc().sources, clip, clip.start, clipEnd(clip));
+    const inside = at >= clip.start && at < clipEnd(clip);
+    const hit = inside
+      ? hits.reduce<number | undefined>((best, h) => (best === undefined || Math.abs(h - at) < Math.abs(best - at) ? h : best), undefined)
+      : hits[0];
+    return hit === undefined ? [] : [{ type: "set-clip", clipIds: [clip.id], sync: hit - clip.start }];
+  });
+  if (edits.length === 0) return void toast("There is no hit in what is selected.", { id: "sync" });
+  session().edit(edits, edits.length === 1 ? "Sync point at a hit" : `Sync points at ${edits.length} hits`);
+}
+
+/** Opens the name of the selected clip, to be typed where it stands. */
+export function renameClip(): void {
+  const [clip] = meant("rename") ?? [];
+  if (clip) setView({ naming: clip.id });
 }
 
 /** Trims the clips that the range crosses to what of them lies in it. */

@@ -8,9 +8,11 @@ import * as act from "./actions";
 import * as clip from "./clip-actions";
 import { copy, copySection, cut, insertSection, paste } from "./clipboard";
 import type { Command } from "./command";
+import { exportSelection } from "./export-here";
+import { chooseFiles } from "./import-files";
 import * as listen from "./listening";
 import { removeMark } from "./marks";
-import { PANEL_COMMANDS } from "./panel-commands";
+import { PANEL_COMMANDS, toggleInspector } from "./panel-commands";
 import { TRACK_COMMANDS } from "./track-commands";
 
 const middle = (): number => {
@@ -103,6 +105,9 @@ export const COMMANDS: readonly Command[] = [
   },
   { id: "to-end", title: "Playhead to the end", keys: ["End"], run: act.toEnd },
   { id: "loop", title: "Loop on or off, or from the range", keys: ["L"], run: act.setLoopFromRange },
+  { id: "range-of-loop", title: "Range over the loop", keys: ["Alt+B"], run: act.rangeOfLoop },
+  { id: "import", title: "Import recordings …", keys: ["Mod+O"], run: chooseFiles },
+  { id: "export-selection", title: "Export the range, or the selected clips …", keys: ["Mod+Shift+E"], run: exportSelection },
   { id: "undo", title: "Undo", keys: ["Mod+Z"], run: () => session().back("undo") },
   { id: "redo", title: "Redo", keys: ["Mod+Shift+Z", "Mod+Y"], run: () => session().back("redo") },
   { id: "split", title: "Split", keys: ["/"], run: clip.split },
@@ -132,6 +137,9 @@ export const COMMANDS: readonly Command[] = [
   { id: "fan", title: "Look through the layers", keys: ["V"], run: () => setView({ fanned: !view().fanned }) },
   { id: "trim-start", title: "Trim start to the playhead", keys: ["("], run: () => clip.trimToPlayhead("start") },
   { id: "trim-end", title: "Trim end to the playhead", keys: [")"], run: () => clip.trimToPlayhead("end") },
+  { id: "drop-shorter", title: "Cut at the playhead and drop the shorter side", keys: ["Alt+/"], run: clip.dropShorter },
+  { id: "sync-hit", title: "Sync point at the hit nearest to the playhead", keys: ["Alt+H"], run: clip.syncAtHit },
+  { id: "clip-rename", title: "Rename the clip", keys: ["Alt+R"], run: clip.renameClip },
   { id: "trim-range", title: "Trim to the range", keys: ["\\"], run: clip.trimToRange },
   { id: "start-next-hit", title: "Trim start to the next hit", keys: ["Alt+]"], run: () => clip.trimToHit("start", 1) },
   { id: "start-previous-hit", title: "Trim start to the previous hit", keys: ["Alt+["], run: () => clip.trimToHit("start", -1) },
@@ -144,6 +152,11 @@ export const COMMANDS: readonly Command[] = [
   { id: "links", title: "Links between tracks on or suspended", keys: ["Shift+L"], run: () => setSettings({ linksOn: !settings().linksOn }) },
   { id: "fade-in", title: "Fade in", keys: ["I"], run: () => act.fade("in") },
   { id: "fade-out", title: "Fade out", keys: ["O"], run: () => act.fade("out") },
+  { id: "fade-both", title: "Fade in and out at every edge selected", keys: ["Mod+I"], run: () => clip.fadeAll() },
+  { id: "fades-off", title: "Take the fades off what is selected", keys: ["Mod+Shift+O"], run: () => clip.fadeAll(true) },
+  { id: "close-gaps", title: "Close gaps: pull the clips out", keys: ["Mod+G"], run: () => clip.closeGaps("pull") },
+  { id: "close-gaps-move", title: "Close gaps: move up what is later", keys: ["Mod+Shift+G"], run: () => clip.closeGaps("move") },
+  { id: "listen-seam", title: "Listen to the chosen seam", keys: ["Alt+Y"], run: listen.listenToSeam },
   { id: "blend", title: "Blend over the range, or the chosen seam", keys: ["C"], run: act.blend },
   { id: "smooth", title: "Smooth the seam", keys: ["Y"], run: () => view().seamId && act.smoothSeam(view().seamId as string) },
   { id: "seam-check", title: "Seam check: every seam in a table", keys: ["Shift+Y"], run: () => setSettings({ seamCheck: !settings().seamCheck }) },
@@ -214,7 +227,7 @@ export const COMMANDS: readonly Command[] = [
   ...TRACK_COMMANDS,
   { id: "mark-remove", title: "Remove the chosen marker, or the section's name", keys: [], run: removeMark },
   ...PANEL_COMMANDS,
-  { id: "inspector", title: "Show or hide the inspector", keys: ["Shift+I"], run: () => setSettings({ inspector: !settings().inspector }) },
+  { id: "inspector", title: "Show or hide the inspector", keys: ["Shift+I"], run: toggleInspector },
 ];
 
 /** Taps shorter than this set what a key stands for; longer ones, or those that a gesture fell into, only lend it. */

@@ -14,6 +14,15 @@ export function playTo(at: number): void {
   void transport().audition(Math.max(0, at - lead), at, false, view().playhead);
 }
 
+/** Plays what leads up to the chosen seam and what follows, as long as is set. */
+export function listenToSeam(): void {
+  const { doc } = session();
+  const seam = findSeam(doc, view().seamId);
+  if (!seam) return void toast("Choose a seam to listen to it.", { id: "select" });
+  const lead = Math.round((settings().seamLeadMs * doc.sampleRate) / 1000);
+  void transport().audition(Math.max(0, seam.position - lead), seam.position + lead, false, view().playhead);
+}
+
 /** Plays from where the selection begins: the range, the clips or the chosen seam; from the playhead when nothing is selected. */
 export function playFromSelection(): void {
   const { range, seamId } = view();

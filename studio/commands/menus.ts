@@ -1,8 +1,9 @@
 import type { Document } from "@wet-thread/core/model/document";
-import { clipEnd } from "@wet-thread/core/model/schema";
+import { clipEnd, DYES } from "@wet-thread/core/model/schema";
 import { transport } from "@/engine/transport";
 import { session } from "@/state/session";
-import { selectClips, setView, view } from "@/state/view";
+import { RULERS, type Ruler, setSettings, settings } from "@/state/settings";
+import { INSPECTOR_TABS, selectClips, setView, TOOLS, view } from "@/state/view";
 import { showSpan } from "@/state/view-history";
 import { placePlayhead } from "@/timeline/gestures/range-gestures";
 import type { Zone } from "@/timeline/model/zones";
@@ -10,63 +11,63 @@ import type { MenuItem } from "@/ui/menu";
 import { selectedBundle } from "./clip-actions";
 import { hasCopy, hasSection, insertSection, pasteAt } from "./clipboard";
 import { COMMANDS } from "./commands";
+import { exportSpan } from "./export-here";
 import { keyOf } from "./keys";
-import { playTo } from "./listening";
+import { listenToSeam, playTo } from "./listening";
 import { addMarker } from "./marks";
+import { type Entry, type MenuPlace, TREES } from "./menu-trees";
+import { chosenTracks } from "./track-commands";
+import { AMOUNTS, zoomToAmount } from "./zoom-amounts";
 
 const doc = (): Document => session().doc;
 
+/** What a menu makes of its entries: items for those in braces (null leaves one out), other labels, and commands left out here. */
+interface Made {
+  readonly items?: Readonly<Record<string, MenuItem | readonly MenuItem[] | null>>;
+  readonly labels?: Readonly<Record<string, string>>;
+  readonly without?: ReadonlySet<string>;
+  readonly danger?: ReadonlySet<string>;
+}
+
 /** A command as a line of a menu, with its key. */
-function of(id: string, label?: string, danger = false): MenuItem {
+function of(id: string, label: string | undefined, { labels, danger }: Made): MenuItem {
   const command = COMMANDS.find((c) => c.id === id);
   if (!command) throw new Error(`There is no command "${id}".`);
-  return { label: label ?? command.title, keys: keyOf(id), danger, run: () => command.run() };
+  return { label: labels?.[id] ?? label ?? command.title, keys: keyOf(id), danger: danger?.has(id), run: () => command.run() };
 }
 
-const pasteHere = (at: number, trackId: string | undefined): MenuItem => ({
-  label: "Paste here",
-  off: !hasCopy(),
-  run: () => pasteAt(at, trackId),
+function itemsOf(entries: readonly Entry[], made: Made): MenuItem[] {
+  const list: MenuItem[] = [];
+  for (const entry of entries) {
+    if (entry === "-") {
+      if (list.length > 0 && list.at(-1) !== "-") list.push("-");
+    } else if (typeof entry === "object" && "group" in entry) {
+      const items = itemsOf(entry.of, made);
+      if (items.length) list.push({ label: entry.group, items });
+    } else if (typeof entry === "string" && entry.startsWith("{")) {
+      const item = made.items?.[entry.slice(1, -1)];
+      if (Array.isArray(item)) list.push(...item);
+      else if (item) list.push(item as MenuItem);
+    } else {
+      const [id, label] = typeof entry === "string" ? [entry, undefined] : entry;
+      if (!made.without?.has(id)) list.push(of(id, label, made));
+    }
+  }
+  if (list.at(-1) === "-") list.pop();
+  return list;
+}
+
+const menu = (place: MenuPlace, made: Made = {}): MenuItem[] => itemsOf(TREES[place], made);
+
+/** What can be done at a place of the timeline. */
+const placeItems = (at: number, trackId?: string): Record<string, MenuItem> => ({
+  paste: { label: "Paste here", off: !hasCopy(), run: () => pasteAt(at, trackId) },
+  section: { label: "Insert section here", off: !hasSection(), run: () => insertSection(at) },
+  marker: { label: "Set a marker here", run: () => addMarker(at) },
+  playhead: { label: "Playhead here", run: () => placePlayhead(at) },
+  play: { label: "Play from here", run: () => void transport().play(at) },
+  "play-to": { label: "Play up to here", run: () => playTo(at) },
 });
-const sectionHere = (at: number): MenuItem => ({ label: "Insert section here", off: !hasSection(), run: () => insertSection(at) });
-const markerHere = (at: number): MenuItem => ({ label: "Set a marker here", run: () => addMarker(at) });
-
-const listenHere = (at: number): MenuItem[] => [
-  { label: "Playhead here", run: () => placePlayhead(at) },
-  { label: "Play from here", run: () => void transport().play(at) },
-  { label: "Play up to here", run: () => playTo(at) },
-];
-
-/** What can be done with the range. */
-function rangeItems(): MenuItem[] {
-  return [
-    of("split", "Split out"),
-    of("cut"),
-    of("copy"),
-    of("duplicate"),
-    of("repeat"),
-    "-",
-    of("delete"),
-    of("delete-close"),
-    of("clear", "Silence: delete and leave the gap"),
-    of("mute"),
-    of("trim-range"),
-    "-",
-    of("fade-in"),
-    of("fade-out"),
-    of("blend", "Blend over the range"),
-    "-",
-    of("copy-section", "Copy section: this span of all tracks"),
-    of("insert-time"),
-    of("remove-time"),
-    "-",
-    of("loop", "Loop the range"),
-    of("section"),
-    of("play-range"),
-    of("zoom-selection"),
-    of("close-up"),
-  ];
-}
 
 function clipItems(zone: Zone, at: number): MenuItem[] {
   const clip = zone.clip as NonNullable<Zone["clip"]>;
@@ -75,71 +76,73 @@ function clipItems(zone: Zone, at: number): MenuItem[] {
     .lanes.get(clip.trackId)
     ?.within(clip.start, clipEnd(clip))
     .some((c) => c.id !== clip.id && c.layer !== clip.layer);
-  const many = view().clipIds.size > 1;
-  return [
-    { label: "Split here", run: () => void session().edit([{ type: "split", clipIds: [clip.id], at }]) },
-    of("split-many"),
-    of("clear-silence"),
-    "-",
-    of("cut"),
-    of("copy"),
-    pasteHere(at, clip.trackId),
-    of("duplicate"),
-    of("repeat"),
-    ...(bundle ? [of("duplicate-linked")] : []),
-    "-",
-    of("delete"),
-    of("delete-close"),
-    of("mute", clip.mute ? "Unmute" : "Mute"),
-    of("fade-in"),
-    of("fade-out"),
-    "-",
-    ...(many ? [of("join")] : []),
-    of("print"),
-    of("bundle", bundle ? "Bundle with what is selected" : "Bundle"),
-    ...(bundle ? [of("open-bundle"), of("release")] : []),
-    ...(bundle?.pattern ? [of("independent")] : []),
-    ...(layered ? (["-", of("layer-up"), of("layer-down"), of("layer-top"), of("layer-bottom"), of("fan")] as MenuItem[]) : []),
-    "-",
-    ...listenHere(at),
-    of("close-up"),
-    "-",
-    of("range-of-selection"),
-    of("select-later"),
-    of("select-track"),
-  ];
+  const without = new Set([
+    ...(view().clipIds.size > 1 ? [] : ["join"]),
+    ...(bundle ? [] : ["open-bundle", "release", "duplicate-linked"]),
+    ...(bundle?.pattern ? [] : ["independent"]),
+    ...(layered ? [] : ["layer-up", "layer-down", "layer-top", "layer-bottom", "fan"]),
+  ]);
+  return menu("clip", {
+    without,
+    labels: { mute: clip.mute ? "Unmute" : "Mute", bundle: bundle ? "Bundle with what is selected" : "Bundle" },
+    items: {
+      ...placeItems(at, clip.trackId),
+      split: { label: "Split here", run: () => void session().edit([{ type: "split", clipIds: [clip.id], at }]) },
+    },
+  });
+}
+
+function seamItems(seam: NonNullable<Zone["seam"]>): MenuItem[] {
+  setView({ seamId: seam.id, tab: "seam", clipIds: new Set(), trackId: seam.trackId });
+  const { right } = seam;
+  return menu("seam", {
+    items: {
+      unblend:
+        seam.kind === "blended" && right
+          ? { label: "Take the blend off", run: () => void session().edit([{ type: "remove-blend", clipId: right.id }]) }
+          : null,
+      "listen-seam": { label: "Listen to the seam", keys: keyOf("listen-seam"), run: listenToSeam },
+      "to-seam": { label: "Playhead to the seam", run: () => placePlayhead(seam.position) },
+    },
+  });
 }
 
 /** The menu of a place in the lanes. */
 export function laneItems(zone: Zone, at: number): MenuItem[] {
   const { range } = view();
   const inRange = range && zone.box && range.trackIds.includes(zone.box.trackId) && at >= range.start && at < range.end;
-  if (zone.kind === "below")
-    return [of("paste"), { label: "Add a track", run: () => void session().edit([{ type: "add-track" }]) }, of("select-all")];
-  if (zone.kind === "seam" && zone.seam) {
-    const { seam } = zone;
-    setView({ seamId: seam.id, tab: "seam", clipIds: new Set(), trackId: seam.trackId });
-    return [
-      of("smooth"),
-      of("blend", "Blend"),
-      ...(seam.kind === "blended" && seam.right
-        ? [{ label: "Take the blend off", run: () => void session().edit([{ type: "remove-blend", clipId: seam.right?.id }]) }]
-        : []),
-      "-",
-      of("next-seam"),
-      of("previous-seam"),
-      { label: "Playhead to the seam", run: () => placePlayhead(seam.position) },
-    ];
-  }
-  if (inRange) return rangeItems();
+  if (zone.kind === "below") return menu("below");
+  if (zone.kind === "seam" && zone.seam) return seamItems(zone.seam);
+  if (inRange) return menu("range");
   if (zone.clip) {
     if (!view().clipIds.has(zone.clip.id)) selectClips(doc(), [zone.clip.id]);
     setView({ trackId: zone.clip.trackId });
     return clipItems(zone, at);
   }
-  if (zone.box) setView({ trackId: zone.box.trackId });
-  return [pasteHere(at, zone.box?.trackId), sectionHere(at), "-", markerHere(at), ...listenHere(at), "-", of("select-track"), of("select-all")];
+  const trackId = zone.box?.trackId;
+  return menu("lane", { items: { ...placeItems(at, trackId), track: trackId ? headItems(trackId) : null } });
 }
+
+const RULER_NAMES: Readonly<Record<Ruler, string>> = {
+  sections: "Sections and markers",
+  tempo: "Tempo and meter",
+  bars: "Bars and beats",
+  time: "Minutes and seconds",
+  timecode: "Timecode",
+  samples: "Samples",
+};
+/** Each ruler with whether it is shown. */
+const rulerSwitches = (): MenuItem[] =>
+  RULERS.map((ruler) => {
+    const { rulers } = settings();
+    const on = rulers.includes(ruler);
+    return {
+      label: RULER_NAMES[ruler],
+      on,
+      off: on && rulers.length === 1,
+      run: () => setSettings({ rulers: RULERS.filter((r) => (r === ruler ? !on : rulers.includes(r))) }),
+    };
+  });
 
 /** The menu of a ruler, or of a marker or section on it. */
 export function rulerItems(at: number, markId: string | null): MenuItem[] {
@@ -147,61 +150,97 @@ export function rulerItems(at: number, markId: string | null): MenuItem[] {
   const section = markId ? doc().sections.get(markId) : undefined;
   if (marker) {
     setView({ markId: marker.id });
-    return [
-      { label: `Playhead to ${marker.name}`, run: () => placePlayhead(marker.position) },
-      of("next-marker"),
-      of("previous-marker"),
-      of("between-markers"),
-      "-",
-      of("mark-remove", "Remove the marker", true),
-    ];
+    return menu("marker", {
+      danger: new Set(["mark-remove"]),
+      items: { "to-mark": { label: `Playhead to ${marker.name}`, run: () => placePlayhead(marker.position) } },
+    });
   }
   if (section) {
     setView({ markId: section.id });
-    const over = { start: section.start, end: section.end, trackIds: doc().piece.trackOrder };
-    return [
-      { label: "Range over the section", run: () => setView({ range: over, clipIds: new Set(), seamId: null }) },
-      of("copy-section", `Copy ${section.name} over all tracks`),
-      sectionHere(section.start),
-      {
-        label: "Loop the section",
-        run: () => void session().edit([{ type: "set-loop", loop: { start: section.start, end: section.end, on: true } }]),
+    const { start, end, name } = section;
+    const { keys, run } = of("copy-section", undefined, {}) as { keys: string; run(): void };
+    return menu("section", {
+      items: {
+        "range-of-mark": {
+          label: "Range over the section",
+          run: () => setView({ range: { start, end, trackIds: doc().piece.trackOrder }, clipIds: new Set(), seamId: null }),
+        },
+        "copy-mark": { label: `Copy ${name} over all tracks`, keys, run },
+        "section-at-mark": placeItems(start).section,
+        "loop-mark": { label: "Loop the section", run: () => void session().edit([{ type: "set-loop", loop: { start, end, on: true } }]) },
+        "export-mark": { label: "Export the section …", run: () => exportSpan({ start, end }, name) },
+        "zoom-mark": { label: "Zoom to the section", run: () => showSpan(start, end) },
+        "remove-mark-time": {
+          label: "Remove the section's time",
+          danger: true,
+          run: () => void session().edit([{ type: "remove-time", start, end }], `Remove ${name}`),
+        },
       },
-      { label: "Zoom to the section", run: () => showSpan(section.start, section.end) },
-      "-",
-      {
-        label: "Remove the section's time",
-        danger: true,
-        run: () => void session().edit([{ type: "remove-time", start: section.start, end: section.end }], `Remove ${section.name}`),
-      },
-      of("mark-remove", "Remove the section's name"),
-    ];
+    });
   }
-  return [markerHere(at), ...listenHere(at), "-", sectionHere(at), of("insert-time"), of("remove-time"), "-", of("loop"), of("section")];
+  return menu("ruler", { items: { ...placeItems(at), rulers: { label: "Rulers", items: rulerSwitches() } } });
 }
 
-/** The menu of a track's head. */
+/** The menu of a track's head: of all chosen tracks where it is one of them. */
 export function headItems(trackId: string): MenuItem[] {
   const track = doc().tracks.get(trackId);
   if (!track) return [];
-  setView({ trackId });
-  const set = (change: Record<string, unknown>) => void session().edit([{ type: "set-track", trackIds: [trackId], ...change }]);
-  const index = doc().piece.trackOrder.indexOf(trackId);
+  if (!chosenTracks().includes(trackId)) setView({ trackId, trackIds: new Set() });
+  const ids = chosenTracks();
+  const order = doc().piece.trackOrder;
   const hidden = [...doc().tracks.values()].filter((t) => t.hidden);
-  return [
-    of("track-mute", track.mute ? "Unmute" : "Mute"),
-    { label: track.solo ? "Take off solo" : "Solo", run: () => set({ solo: !track.solo }) },
-    of("select-track"),
-    "-",
-    of("track-rename"),
-    of("track-add", "Add a track below"),
-    of("track-duplicate"),
-    ...(index > 0 ? [of("track-up", "Move up")] : []),
-    ...(index < doc().piece.trackOrder.length - 1 ? [of("track-down", "Move down")] : []),
-    ...(track.link ? [of("links"), { label: "Take the link off", run: () => set({ link: null }) }] : []),
-    "-",
-    of("track-hide"),
-    ...(hidden.length ? [of("tracks-show", hidden.length === 1 ? `Show ${hidden[0].name}` : `Show ${hidden.length} hidden tracks`)] : []),
-    of("track-remove", undefined, true),
-  ];
+  const linked = ids.some((id) => doc().tracks.get(id)?.link);
+  const these = ids.length > 1 ? `${ids.length} tracks` : "track";
+  return menu("head", {
+    danger: new Set(["track-remove"]),
+    labels: {
+      "track-mute": track.mute ? `Unmute ${these}` : `Mute ${these}`,
+      "track-solo": track.solo ? "Take off solo" : `Solo ${these}`,
+      "track-remove": `Remove ${these}`,
+      "track-hide": `Hide ${these}`,
+      "tracks-show": hidden.length === 1 ? `Show ${hidden[0].name}` : `Show ${hidden.length} hidden tracks`,
+    },
+    without: new Set([
+      ...(order.indexOf(trackId) === 0 ? ["track-up"] : []),
+      ...(order.at(-1) === trackId ? ["track-down"] : []),
+      ...(ids.length < 2 ? ["track-link"] : []),
+      ...(linked ? [] : ["track-unlink", "links"]),
+      ...(hidden.length ? [] : ["tracks-show"]),
+    ]),
+    items: {
+      dyes: DYES.map((color) => ({
+        label: color,
+        on: track.color === color,
+        run: () => void session().edit([{ type: "set-track", trackIds: [...chosenTracks()], color }]),
+      })),
+    },
+  });
 }
+
+const commandsOf = (ids: readonly string[], on: (id: string) => boolean): MenuItem[] =>
+  ids.map((id) => ({ ...(of(id, undefined, {}) as Exclude<MenuItem, "-">), on: on(id) }) as MenuItem);
+
+/** Menus of the parts of the page around the timeline. */
+export const barItems = {
+  tools: () =>
+    menu("tools", {
+      items: {
+        tools: commandsOf(
+          TOOLS.map((t) => `tool-${t}`),
+          (id) => id === `tool-${view().tool}`,
+        ),
+      },
+    }),
+  modes: () => menu("modes"),
+  overview: () => menu("overview", { items: { amounts: AMOUNTS.map(({ label, seconds }) => ({ label, run: () => zoomToAmount(seconds) })) } }),
+  top: () => menu("top"),
+  inspector: () =>
+    menu("inspector", {
+      items: {
+        tabs: commandsOf(
+          INSPECTOR_TABS.map((t) => `tab-${t}`),
+          (id) => id === `tab-${view().tab}`,
+        ),
+      },
+    }),
+} as const;

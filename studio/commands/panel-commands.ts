@@ -13,8 +13,14 @@ function focusSoon(selector: string): void {
   requestAnimationFrame(() => requestAnimationFrame(() => document.querySelector<HTMLElement>(selector)?.focus()));
 }
 
+export function toggleInspector(): void {
+  if (view().narrow) setView({ inspectorOver: !view().inspectorOver });
+  else setSettings({ inspector: !settings().inspector });
+}
+
 function showTab(tab: InspectorTab): void {
-  if (!settings().inspector) setSettings({ inspector: true });
+  if (view().narrow) setView({ inspectorOver: true });
+  else if (!settings().inspector) setSettings({ inspector: true });
   setView({ tab });
   focusSoon("[role=tab][data-state=active]");
 }

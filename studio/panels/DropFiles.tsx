@@ -1,10 +1,10 @@
 "use client";
 import { Upload as UploadIcon, X } from "lucide-react";
 import { type ReactNode, useState } from "react";
+import { importFiles, useUploads } from "@/commands/import-files";
 import { session, useSession } from "@/state/session";
 import { view } from "@/state/view";
 import { laneAt } from "@/timeline/model/geometry";
-import { importFiles, useUploads } from "./import-files";
 
 /** Takes files that are dropped anywhere: on a lane they go there, elsewhere they start tracks of their own. */
 export function DropFiles({ children }: { children: ReactNode }) {

@@ -3,7 +3,8 @@ import Link from "next/link";
 import { useEffect, useState } from "react";
 import { toast } from "sonner";
 import { zoomToWhole } from "@/commands/actions";
-import { useKeys } from "@/commands/keys";
+import { runCommand } from "@/commands/commands";
+import { keyOf, useKeys } from "@/commands/keys";
 import { timelineHost } from "@/commands/timeline-host";
 import { canSound, setTransport, Transport } from "@/engine/transport";
 import { closeMeasurer } from "@/seams/measures";
@@ -103,7 +104,10 @@ function Opened() {
   // Keys are shown all over; when they change, so does what is drawn.
   useKeys((s) => s.changed);
   const seamCheck = useSettings((s) => s.seamCheck);
-  const wide = useWide();
+  useNarrow();
+  const narrow = useView((v) => v.narrow);
+  const over = useView((v) => v.inspectorOver);
+  const shownInspector = narrow ? over : inspector;
   const width = useView((v) => v.width);
   const [shown, setShown] = useState(false);
   // The first view is the whole piece, once the lanes know their width.
@@ -121,10 +125,10 @@ function Opened() {
   }, [shown]);
   return (
     <DropFiles>
-      <div className="grid h-dvh grid-cols-[minmax(0,1fr)] grid-rows-[48px_38px_minmax(0,1fr)_24px] overflow-hidden bg-surface">
+      <div className="grid h-dvh grid-cols-[minmax(0,1fr)] grid-rows-[48px_auto_minmax(0,1fr)_24px] overflow-hidden bg-surface">
         <TopBar />
         <ModeLine />
-        <div className="flex min-h-0 border-line border-t">
+        <div className="relative flex min-h-0 border-line border-t">
           <Tools />
           <div className="flex min-h-0 min-w-0 flex-1 flex-col">
             <div className="flex min-h-0 flex-1">
@@ -142,7 +146,19 @@ function Opened() {
               </div>
             </div>
           </div>
-          {inspector && wide && <Inspector />}
+          {shownInspector ? (
+            <Inspector over={narrow} />
+          ) : (
+            <button
+              type="button"
+              aria-label="Show the inspector"
+              title={`Show the inspector (${keyOf("inspector")})`}
+              className="absolute top-1/3 right-0 z-20 rounded-l-md border border-line border-r-0 bg-raised px-0.5 py-3 text-ink-2 text-sm shadow-float [writing-mode:vertical-rl] hover:text-ink"
+              onClick={() => runCommand("inspector")}
+            >
+              Inspector
+            </button>
+          )}
         </div>
         <StatusLine />
         <Palette />
@@ -153,15 +169,13 @@ function Opened() {
   );
 }
 
-/** Below this width the inspector folds away so that the lanes keep theirs. */
-function useWide(): boolean {
-  const [wide, setWide] = useState(true);
+/** Keeps the view told whether the page is too narrow for the inspector to stand beside the lanes. */
+function useNarrow(): void {
   useEffect(() => {
-    const query = window.matchMedia("(min-width: 1100px)");
-    const follow = (): void => setWide(query.matches);
+    const query = window.matchMedia("(max-width: 1099px)");
+    const follow = (): void => setView({ narrow: query.matches, inspectorOver: false });
     follow();
     query.addEventListener("change", follow);
     return () => query.removeEventListener("change", follow);
   }, []);
-  return wide;
 }

@@ -2,22 +2,41 @@
 import { documentEnd } from "@wet-thread/core/model/document";
 import { formatLength } from "@wet-thread/core/time/format";
 import { Download } from "lucide-react";
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
+import { type ExportPart, useExportMenu } from "@/commands/export-here";
 import { useSession } from "@/state/session";
 import { useView } from "@/state/view";
 import { Button, Popover, Segments } from "@/ui/controls";
 import { type Encoding, useExport } from "./use-export";
+
+const WHATS = ["piece", "range", "loop", "part"] as const;
+type What = (typeof WHATS)[number];
 
 const fileOf = (id: string): string => `/api/exports/${id}/file`;
 
 /** Renders the piece or the range to a WAV file in a job of the server. */
 export function ExportMenu() {
   const range = useView((v) => v.range);
+  const { open, part } = useExportMenu();
   const doc = useSession((s) => s.doc);
-  const [what, setWhat] = useState<"piece" | "range">("piece");
+  const { loop } = doc.piece;
+  const [chosen, setWhat] = useState<What>("piece");
   const [encoding, setEncoding] = useState<Encoding>("pcm24");
-  const span = what === "range" && range ? { start: range.start, end: range.end } : { start: 0, end: documentEnd(doc) };
+  // What it was opened for comes first; once something else is chosen, that counts.
+  const parts: Partial<Record<What, ExportPart>> = {
+    piece: { name: "Whole piece", start: 0, end: documentEnd(doc) },
+    ...(range && { range: { name: "Range", start: range.start, end: range.end } }),
+    ...(loop && { loop: { name: "Loop", start: loop.start, end: loop.end } }),
+    ...(part && { part }),
+  };
+  const what: What = part && chosen === "part" ? "part" : parts[chosen] ? chosen : "piece";
+  const span = parts[what] as ExportPart;
+  useEffect(() => {
+    if (part) setWhat(part.name === "Range" ? "range" : "part");
+  }, [part]);
+  const silent = [...doc.tracks.values()].filter((t) => t.mute).length;
+  const soloed = [...doc.tracks.values()].filter((t) => t.solo).length;
   const place = useRef<HTMLDivElement>(null);
   const { job, start, callOff, busy } = useExport((id) => {
     // Where the menu is open it shows it by itself.
@@ -30,6 +49,8 @@ export function ExportMenu() {
   });
   return (
     <Popover
+      open={open}
+      onOpenChange={(now) => useExportMenu.setState({ open: now, ...(!now && { part: null }) })}
       align="end"
       width={320}
       trigger={
@@ -43,18 +64,18 @@ export function ExportMenu() {
           <span className="mb-1 block text-ink-2 text-sm">What</span>
           <Segments
             label="What to export"
-            value={range ? what : "piece"}
+            value={what}
             onChange={setWhat}
-            options={
-              range
-                ? [
-                    ["piece", "Whole piece"],
-                    ["range", "Range"],
-                  ]
-                : [["piece", "Whole piece"]]
-            }
+            options={WHATS.filter((w) => parts[w] && !(w === "part" && part?.name === "Range")).map((w) => [w, (parts[w] as ExportPart).name])}
           />
           <p className="num mt-1.5 text-ink-3 text-sm">{formatLength(span.end - span.start, doc.sampleRate)}</p>
+          {!span.trackIds && (silent > 0 || soloed > 0) && (
+            <p className="mt-1 text-ink-2 text-sm" role="note">
+              {soloed > 0
+                ? `Only what is soloed is heard: ${soloed === 1 ? "1 track" : `${soloed} tracks`}.`
+                : `${silent === 1 ? "1 track is" : `${silent} tracks are`} muted and will not be in it.`}
+            </p>
+          )}
         </div>
         <div>
           <span className="mb-1 block text-ink-2 text-sm">WAV</span>

@@ -1,12 +1,16 @@
 "use client";
+import clsx from "clsx";
+import { PanelRightClose } from "lucide-react";
 import { Tabs } from "radix-ui";
 import { runCommand } from "@/commands/commands";
 import { keyOf } from "@/commands/keys";
+import { barItems } from "@/commands/menus";
 import { useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { useMedia } from "@/state/use-media";
 import { type InspectorTab, setView, useView } from "@/state/view";
 import { countSeams } from "@/timeline/model/seam-classes";
+import { Menu } from "@/ui/menu";
 import { useWhenIdle } from "@/ui/use-when-idle";
 import { ClipTab } from "./inspector/ClipTab";
 import { HistoryTab } from "./inspector/HistoryTab";
@@ -24,22 +28,40 @@ const TABS: readonly (readonly [InspectorTab, string, () => React.ReactNode])[] 
   ["sources", "Sources", SourcesTab],
 ];
 
-export function Inspector() {
+/** The pages about what is selected; on a narrow screen `over` the lanes. */
+export function Inspector({ over }: { over: boolean }) {
   const tab = useView((v) => v.tab);
   return (
-    <aside aria-label="Inspector" className="flex w-[292px] shrink-0 flex-col border-line border-l">
+    <aside
+      aria-label="Inspector"
+      className={clsx(
+        "flex w-[292px] shrink-0 flex-col border-line border-l",
+        over && "absolute inset-y-0 right-0 z-30 max-w-[calc(100%-56px)] bg-surface shadow-float",
+      )}
+    >
       <Tabs.Root value={tab} onValueChange={(t) => setView({ tab: t as InspectorTab })} className="flex min-h-0 flex-1 flex-col">
-        <Tabs.List aria-label="Inspector" className="flex shrink-0 justify-between border-line border-b px-2">
-          {TABS.map(([id, name]) => (
-            <Tabs.Trigger
-              key={id}
-              value={id}
-              className="-mb-px border-transparent border-b-2 px-1.5 py-2.5 font-medium text-[12.5px] text-ink-2 hover:text-ink data-[state=active]:border-indigo data-[state=active]:text-ink"
+        <Menu items={barItems.inspector}>
+          <Tabs.List aria-label="Inspector" className="flex shrink-0 justify-between border-line border-b px-2">
+            {TABS.map(([id, name]) => (
+              <Tabs.Trigger
+                key={id}
+                value={id}
+                className="-mb-px border-transparent border-b-2 px-1 py-2.5 font-medium text-[12.5px] text-ink-2 hover:text-ink data-[state=active]:border-indigo data-[state=active]:text-ink"
+              >
+                {name}
+              </Tabs.Trigger>
+            ))}
+            <button
+              type="button"
+              aria-label="Hide the inspector"
+              title={`Hide the inspector (${keyOf("inspector")})`}
+              className="px-0.5 text-ink-3 hover:text-ink"
+              onClick={() => runCommand("inspector")}
             >
-              {name}
-            </Tabs.Trigger>
-          ))}
-        </Tabs.List>
+              <PanelRightClose size={14} />
+            </button>
+          </Tabs.List>
+        </Menu>
         {TABS.map(([id, , Body]) => (
           <Tabs.Content key={id} value={id} className="min-h-0 flex-1 overflow-y-auto p-3.5 outline-none">
             <Body />
@@ -63,7 +85,7 @@ function SeamCheckFoot() {
   const counts = doc && countSeams(doc);
   return (
     <div className="flex h-10 shrink-0 items-center gap-2 whitespace-nowrap border-line border-t px-3.5">
-      <span className="num min-w-0 truncate text-sm" data-testid="seam-counts">
+      <span className="min-w-0 truncate text-sm tabular-nums" data-testid="seam-counts">
         {counts && (
           <>
             <span className={counts.raw ? "font-semibold text-madder" : ""}>{short(counts.raw)} raw</span> · {short(counts.smooth)} smooth ·{" "}

@@ -1,18 +1,24 @@
 "use client";
 import { documentEnd, timebaseOf } from "@wet-thread/core/model/document";
 import { clipEnd } from "@wet-thread/core/model/schema";
-import { formatBars, formatClock, formatLength } from "@wet-thread/core/time/format";
+import { formatPosition, formatSpan } from "@wet-thread/core/time/format";
+import { AudioWaveform, ScanSearch } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { selectedBundle } from "@/commands/clip-actions";
+import { runCommand } from "@/commands/commands";
+import { barItems } from "@/commands/menus";
+import { AMOUNTS, zoomToAmount } from "@/commands/zoom-amounts";
 import { useMeters } from "@/engine/transport";
 import { useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { useMedia } from "@/state/use-media";
-import { useView } from "@/state/view";
+import { setView, useView } from "@/state/view";
 import { HEAD_WIDTH } from "@/timeline/model/geometry";
 import { findSeam, seamClass } from "@/timeline/model/seam-classes";
 import { useShownDoc, useShownRange } from "@/timeline/model/shown";
-import { Key } from "@/ui/controls";
+import { Key, Popover } from "@/ui/controls";
+import { Menu } from "@/ui/menu";
+import { followPointer } from "@/ui/pointer-drag";
 import { LevelBar } from "./LevelBar";
 
 /** What is selected, what the keys do right now, and how the engine is. */
@@ -39,7 +45,7 @@ export function StatusLine() {
       <span className="flex items-center gap-1.5 max-[1250px]:hidden">
         <Key>Alt</Key> copies <Key>Shift</Key> keeps the direction
       </span>
-      <span className="min-w-[250px] truncate text-right" data-testid="hint">
+      <span className="min-w-[250px] truncate text-right max-[900px]:hidden" data-testid="hint">
         {locked ? "The view is locked: a drag scrolls, nothing is edited" : hint || "Drag edge to trim, corner to fade, name to move"}
       </span>
       <EngineState rate={rate} />
@@ -156,13 +162,16 @@ function Selection() {
   const seamId = useView((v) => v.seamId);
   const markId = useView((v) => v.markId);
   const trackId = useView((v) => v.trackId);
+  const together = useView((v) => v.trackIds);
+  const [unit, lengthUnit] = useSettings((s) => s.readOuts);
   useMedia();
   const base = timebaseOf(doc);
   const counted = (n: number, one: string): string => `${n} ${one}${n === 1 ? "" : "s"}`;
+  const at = (sample: number): string => formatPosition(sample, unit, base);
   const words = (): string => {
     if (range) {
-      const long = formatLength(range.end - range.start, doc.sampleRate);
-      return `Range ${formatBars(range.start, base)} – ${formatBars(range.end, base)}  ${long}  ${counted(range.trackIds.length, "track")}`;
+      const long = formatSpan(range.start, range.end, lengthUnit, base);
+      return `Range ${at(range.start)} – ${at(range.end)}  ${long}  ${counted(range.trackIds.length, "track")}`;
     }
     const clips = [...ids].map((id) => doc.clips.get(id)).filter((c) => c !== undefined);
     if (clips.length > 0) {
@@ -170,14 +179,15 @@ function Selection() {
       const [from, to] = [Math.min(...clips.map((c) => c.start)), Math.max(...clips.map(clipEnd))];
       const what = counted(clips.length, "clip");
       const named = selectedBundle() ? `Bundle of ${what}` : clips.length === 1 ? `${what}, ${clips[0].name}` : what;
-      return `${named}${tracks > 1 ? ` on ${tracks} tracks` : ""} ${formatBars(from, base)} – ${formatBars(to, base)}  ${formatLength(to - from, doc.sampleRate)}`;
+      return `${named}${tracks > 1 ? ` on ${tracks} tracks` : ""} ${at(from)} – ${at(to)}  ${formatSpan(from, to, lengthUnit, base)}`;
     }
     if (picking) return "Picking: each click adds a clip or takes it out";
     const seam = findSeam(doc, seamId);
-    if (seam) return `Seam at ${formatBars(seam.position, base)}, ${seamClass(doc, seam)}`;
+    if (seam) return `Seam at ${at(seam.position)}, ${seamClass(doc, seam)}`;
     const mark = doc.markers.get(markId ?? "") ?? doc.sections.get(markId ?? "");
     if (mark)
-      return `${"position" in mark ? "Marker" : "Section"} ${mark.name} at ${formatBars("position" in mark ? mark.position : mark.start, base)}`;
+      return `${"position" in mark ? "Marker" : "Section"} ${mark.name} at ${at("position" in mark ? mark.position : mark.start)}: nudged by , and .`;
+    if (together.size > 1) return `${together.size} tracks chosen`;
     const track = doc.tracks.get(trackId ?? "");
     return track ? `Track ${track.name}, ${counted(doc.lanes.get(track.id)?.clips.length ?? 0, "clip")}` : "Nothing selected";
   };
@@ -188,12 +198,74 @@ function Selection() {
   );
 }
 
+/** How long the piece is, and how close and how tall it is looked at. */
 export function OverviewLabel() {
-  const end = useSession((s) => documentEnd(s.doc));
-  const rate = useSession((s) => s.doc.sampleRate);
+  const doc = useSession((s) => s.doc);
+  const unit = useSettings((s) => s.readOuts[1]);
+  const magnify = useView((v) => v.magnify);
+  const end = documentEnd(doc);
   return (
-    <div className="flex shrink-0 items-center pl-3.5 font-semibold text-sm" style={{ width: HEAD_WIDTH }}>
-      Whole piece <span className="num ml-1.5">{formatClock(end, rate, 0).replace(/^0/, "")}</span>
-    </div>
+    <Menu items={barItems.overview}>
+      <div className="flex shrink-0 items-center gap-1 pr-1 pl-3.5 text-sm" style={{ width: HEAD_WIDTH }}>
+        <span className="min-w-0 flex-1 truncate" title="The whole piece">
+          <span className="font-semibold">Whole</span> <span className="num">{formatSpan(0, end, unit, timebaseOf(doc))}</span>
+        </span>
+        <Popover
+          width={150}
+          trigger={
+            <button type="button" aria-label="Show so much time" title="Show so much time" className="rounded-sm p-1 text-ink-2 hover:bg-weft">
+              <ScanSearch size={14} aria-hidden />
+            </button>
+          }
+        >
+          <div className="flex flex-col">
+            {AMOUNTS.map(({ label, seconds }) => (
+              <button key={label} type="button" className="rounded-sm px-2 py-1 text-left hover:bg-weft" onClick={() => zoomToAmount(seconds)}>
+                {label}
+              </button>
+            ))}
+            <button type="button" className="rounded-sm px-2 py-1 text-left hover:bg-weft" onClick={() => runCommand("zoom-whole")}>
+              Whole piece
+            </button>
+          </div>
+        </Popover>
+        <WaveHeight magnify={magnify} />
+      </div>
+    </Menu>
+  );
+}
+
+/** How tall waveforms are drawn by one press, and how many pixels of a drag double it. */
+const TALL = 8;
+const DOUBLES = 40;
+
+/** The height of the waveforms: a press enlarges and goes back, a drag up or down sets how much. What is heard stays the same. */
+function WaveHeight({ magnify }: { magnify: number }) {
+  return (
+    <button
+      type="button"
+      aria-label={`Height of the waveforms: ${magnify.toFixed(1)} times`}
+      aria-pressed={magnify > 1}
+      title="Height of the waveforms, in the drawing only: press to enlarge and to go back, drag up for more"
+      className="touch-none rounded-sm p-1 text-ink-2 hover:bg-weft aria-pressed:bg-weft aria-pressed:text-ink"
+      onClick={(e) => e.detail === 0 && setView({ magnify: magnify > 1 ? 1 : TALL })}
+      onPointerDown={(e) => {
+        if (e.button !== 0) return;
+        const y0 = e.clientY;
+        let moved = false;
+        followPointer(e.currentTarget, e.pointerId, {
+          move: (m) => {
+            moved ||= Math.abs(m.clientY - y0) > 3;
+            if (moved) setView({ magnify: Math.max(1, Math.min(64, magnify * 2 ** ((y0 - m.clientY) / DOUBLES))) });
+          },
+          drop: () => {
+            if (!moved) setView({ magnify: magnify > 1 ? 1 : TALL });
+          },
+          cancel: () => setView({ magnify }),
+        });
+      }}
+    >
+      <AudioWaveform size={14} aria-hidden />
+    </button>
   );
 }

@@ -19,8 +19,10 @@ import {
 } from "lucide-react";
 import { closeUp, zoomToSelection } from "@/commands/actions";
 import { keyOf } from "@/commands/keys";
+import { barItems } from "@/commands/menus";
 import { setView, type Tool, useView } from "@/state/view";
 import { IconButton } from "@/ui/controls";
+import { Menu } from "@/ui/menu";
 
 const LOOKS: readonly (readonly [Tool, string, typeof MousePointer2])[] = [
   ["pointer", "Pointer: what it does depends on where", MousePointer2],
@@ -43,49 +45,51 @@ export function Tools() {
   const locked = useView((v) => v.locked);
   const close = useView((v) => v.tall !== null);
   return (
-    <nav
-      aria-label="Tools"
-      className="flex w-11 shrink-0 flex-col items-center gap-1 overflow-y-auto overflow-x-hidden border-line border-r py-2 [scrollbar-width:none] [&>*]:shrink-0"
-    >
-      {LOOKS.map(([id, label, Icon]) => (
-        <IconButton key={id} label={label} keys={keyOf(`tool-${id}`)} on={tool === id} side="right" onClick={() => setView({ tool: id })}>
-          <Icon size={16} />
+    <Menu items={barItems.tools}>
+      <nav
+        aria-label="Tools"
+        className="flex w-11 shrink-0 flex-col items-center gap-1 overflow-y-auto overflow-x-hidden border-line border-r py-2 [scrollbar-width:none] [&>*]:shrink-0"
+      >
+        {LOOKS.map(([id, label, Icon]) => (
+          <IconButton key={id} label={label} keys={keyOf(`tool-${id}`)} on={tool === id} side="right" onClick={() => setView({ tool: id })}>
+            <Icon size={16} />
+          </IconButton>
+        ))}
+        <span className="my-1 h-px w-6 bg-line" />
+        <IconButton
+          label="Pick several: each click adds or takes out"
+          keys={keyOf("picking")}
+          on={picking}
+          side="right"
+          onClick={() => setView({ picking: !picking })}
+        >
+          <ListChecks size={16} />
         </IconButton>
-      ))}
-      <span className="my-1 h-px w-6 bg-line" />
-      <IconButton
-        label="Pick several: each click adds or takes out"
-        keys={keyOf("picking")}
-        on={picking}
-        side="right"
-        onClick={() => setView({ picking: !picking })}
-      >
-        <ListChecks size={16} />
-      </IconButton>
-      <IconButton label="Look through the layers" keys={keyOf("fan")} on={fanned} side="right" onClick={() => setView({ fanned: !fanned })}>
-        <Layers2 size={16} />
-      </IconButton>
-      <IconButton
-        label={locked ? "Lift the lock of the view" : "Lock the view: nothing can be edited, a drag scrolls"}
-        keys={keyOf("lock")}
-        on={locked}
-        side="right"
-        onClick={() => setView({ locked: !locked })}
-      >
-        {locked ? <Lock size={16} /> : <LockOpen size={16} />}
-      </IconButton>
-      <IconButton label="Zoom to the selection, or to all of it" keys={keyOf("zoom-selection")} side="right" onClick={zoomToSelection}>
-        <ScanSearch size={16} />
-      </IconButton>
-      <IconButton
-        label={close ? "Back from the close-up" : "Close-up of what is selected"}
-        keys={keyOf("close-up")}
-        on={close}
-        side="right"
-        onClick={closeUp}
-      >
-        <Maximize2 size={16} />
-      </IconButton>
-    </nav>
+        <IconButton label="Look through the layers" keys={keyOf("fan")} on={fanned} side="right" onClick={() => setView({ fanned: !fanned })}>
+          <Layers2 size={16} />
+        </IconButton>
+        <IconButton
+          label={locked ? "Lift the lock of the view" : "Lock the view: nothing can be edited, a drag scrolls"}
+          keys={keyOf("lock")}
+          on={locked}
+          side="right"
+          onClick={() => setView({ locked: !locked })}
+        >
+          {locked ? <Lock size={16} /> : <LockOpen size={16} />}
+        </IconButton>
+        <IconButton label="Zoom to the selection, or to all of it" keys={keyOf("zoom-selection")} side="right" onClick={zoomToSelection}>
+          <ScanSearch size={16} />
+        </IconButton>
+        <IconButton
+          label={close ? "Back from the close-up" : "Close-up of what is selected"}
+          keys={keyOf("close-up")}
+          on={close}
+          side="right"
+          onClick={closeUp}
+        >
+          <Maximize2 size={16} />
+        </IconButton>
+      </nav>
+    </Menu>
   );
 }

@@ -4,11 +4,13 @@ import Link from "next/link";
 import { setLoopFromRange } from "@/commands/actions";
 import { runCommand } from "@/commands/commands";
 import { keyOf } from "@/commands/keys";
+import { barItems } from "@/commands/menus";
 import { transport } from "@/engine/transport";
 import { session, useSession } from "@/state/session";
 import { useView } from "@/state/view";
 import { IconButton } from "@/ui/controls";
 import { Mark } from "@/ui/Mark";
+import { Menu } from "@/ui/menu";
 import { ThemeButton } from "@/ui/ThemeButton";
 import { ExportMenu } from "./ExportMenu";
 import { ListenMenu, MetronomeButton } from "./Listening";
@@ -18,38 +20,40 @@ export function TopBar() {
   const name = useSession((s) => s.project.name);
   const version = useSession((s) => s.versionName);
   return (
-    <header className="grid grid-cols-[1fr_auto_1fr] items-center gap-4 px-3">
-      <div className="flex min-w-0 items-center gap-2.5">
-        <Link href="/" prefetch={false} aria-label="All projects" className="flex items-center gap-2.5">
-          <Mark />
-          <span className="whitespace-nowrap font-semibold text-[14px] max-[1180px]:hidden">Wet Thread</span>
-        </Link>
-        <h1 className="min-w-0 truncate text-ink-2">
-          {name} / <span className="font-semibold text-ink">{version}</span>
-        </h1>
-      </div>
-      <div className="flex items-center gap-2">
-        <IconButton label="Playhead to the start" keys={keyOf("to-start")} onClick={() => runCommand("to-start")}>
-          <SkipBack size={16} />
-        </IconButton>
-        <PlayButton />
-        <LoopButton />
-        <MetronomeButton />
-        <ListenMenu />
-        <ReadOuts />
-      </div>
-      <div className="flex items-center justify-end gap-1.5">
-        <SavedState />
-        <IconButton label="Undo" keys={keyOf("undo")} onClick={() => session().back("undo")}>
-          <Undo2 size={16} />
-        </IconButton>
-        <IconButton label="Redo" keys={keyOf("redo")} onClick={() => session().back("redo")}>
-          <Redo2 size={16} />
-        </IconButton>
-        <ThemeButton />
-        <ExportMenu />
-      </div>
-    </header>
+    <Menu items={barItems.top}>
+      <header className="grid grid-cols-[1fr_auto_1fr] items-center gap-4 px-3">
+        <div className="flex min-w-0 items-center gap-2.5">
+          <Link href="/" prefetch={false} aria-label="All projects" className="flex items-center gap-2.5">
+            <Mark />
+            <span className="whitespace-nowrap font-semibold text-[14px] max-[1180px]:hidden">Wet Thread</span>
+          </Link>
+          <h1 className="min-w-0 truncate text-ink-2">
+            {name} / <span className="font-semibold text-ink">{version}</span>
+          </h1>
+        </div>
+        <div className="flex items-center gap-2">
+          <IconButton label="Playhead to the start" keys={keyOf("to-start")} onClick={() => runCommand("to-start")}>
+            <SkipBack size={16} />
+          </IconButton>
+          <PlayButton />
+          <LoopButton />
+          <MetronomeButton />
+          <ListenMenu />
+          <ReadOuts />
+        </div>
+        <div className="flex items-center justify-end gap-1.5">
+          <SavedState />
+          <IconButton label="Undo" keys={keyOf("undo")} onClick={() => session().back("undo")}>
+            <Undo2 size={16} />
+          </IconButton>
+          <IconButton label="Redo" keys={keyOf("redo")} onClick={() => session().back("redo")}>
+            <Redo2 size={16} />
+          </IconButton>
+          <ThemeButton />
+          <ExportMenu />
+        </div>
+      </header>
+    </Menu>
   );
 }
 

@@ -7,9 +7,10 @@ import { Link2, Plus, Unlink2 } from "lucide-react";
 import { type PointerEvent as ReactPointerEvent, useEffect, useRef, useState } from "react";
 import { runCommand } from "@/commands/commands";
 import { headItems } from "@/commands/menus";
+import { chosenTracks } from "@/commands/track-commands";
 import { session, useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
-import { setView, useView } from "@/state/view";
+import { setView, useView, view } from "@/state/view";
 import { HEAD_WIDTH, HEIGHTS, type LaneBox, laneBoxes } from "@/timeline/model/geometry";
 import { clearPreview, setPreview, usePreview } from "@/timeline/model/preview";
 import { Slider } from "@/ui/controls";
@@ -42,6 +43,7 @@ export function TrackHeads() {
   useView((v) => v.tall);
   const height = useView((v) => v.height);
   const chosen = useView((v) => v.trackId);
+  const together = useView((v) => v.trackIds);
   const [sweep, setSweep] = useState<Sweep | null>(null);
   const [goesTo, setGoesTo] = useState<number | null>(null);
   const menuFor = useRef<string | null>(null);
@@ -67,14 +69,14 @@ export function TrackHeads() {
           menuFor.current = target.closest<HTMLElement>("[data-track]")?.dataset.track ?? null;
         }}
       >
-        <div className="relative min-h-0 flex-1 overflow-hidden">
+        <div className="relative min-h-0 flex-1 overflow-hidden" data-heads>
           {boxes
             .filter((box) => box.top + box.height > scrollY - SPARE && box.top < scrollY + (height || FIRST_HEIGHT) + SPARE)
             .map((box) => (
               <div key={box.trackId} data-track={box.trackId} className="absolute inset-x-0" style={{ top: box.top - scrollY, height: box.height }}>
                 <Head
                   track={box.track}
-                  chosen={chosen === box.trackId}
+                  chosen={chosen === box.trackId || together.has(box.trackId)}
                   height={box.height}
                   mono={monoOf(doc, box.trackId)}
                   sweep={sweep}
@@ -103,6 +105,50 @@ export function TrackHeads() {
       </Menu>
     </aside>
   );
+}
+
+/**
+ * Chooses tracks by a press on a head: alone, with Ctrl in or out of those that are chosen, with Shift up to it, and by a drag along the
+ * strips of colour all that it goes over. True where the press is used up by that.
+ */
+function choose(trackId: string, e: ReactPointerEvent): boolean {
+  const boxes = laneBoxes(session().doc);
+  const now = new Set(chosenTracks());
+  const between = (a: string, b: string): string[] => {
+    const [i, j] = [a, b].map((id) => boxes.findIndex((box) => box.trackId === id));
+    return boxes.slice(Math.min(i, j), Math.max(i, j) + 1).map((box) => box.trackId);
+  };
+  const several = (ids: Iterable<string>, main: string): void => {
+    const set = new Set(ids);
+    setView({ trackIds: set.size > 1 ? set : new Set(), trackId: set.has(main) ? main : ([...set][0] ?? null) });
+  };
+  if (e.shiftKey) {
+    several(between(view().trackId ?? trackId, trackId), view().trackId ?? trackId);
+    return true;
+  }
+  if (e.ctrlKey || e.metaKey) {
+    if (now.has(trackId)) now.delete(trackId);
+    else now.add(trackId);
+    several(now, trackId);
+    return true;
+  }
+  if ((e.target as HTMLElement).closest("[data-sweep]")) {
+    several([trackId], trackId);
+    const area = (e.currentTarget as HTMLElement).closest("[data-heads]");
+    follow(
+      (m) => {
+        const y = m.clientY - (area?.getBoundingClientRect().top ?? 0) + view().scrollY;
+        const over = boxes.find((box) => y >= box.top && y < box.top + box.height) ?? (y < 0 ? boxes[0] : boxes.at(-1));
+        if (over) several(between(trackId, over.trackId), trackId);
+      },
+      () => {},
+    );
+    return true;
+  }
+  // What is done to one of several that are chosen is for all of them.
+  if (!now.has(trackId) || now.size === 1) setView({ trackId, trackIds: new Set() });
+  else setView({ trackId });
+  return false;
 }
 
 const lineTop = (boxes: readonly LaneBox[], place: number): number => boxes[place]?.top ?? (boxes.at(-1)?.top ?? 0) + (boxes.at(-1)?.height ?? 0);
@@ -145,11 +191,21 @@ function dragHead(e: ReactPointerEvent, box: LaneBox, show: (place: number | nul
     },
     (kept) => {
       show(null);
-      if (!kept || place === null || place === from || place === from + 1) return;
+      const ids = chosenTracks().includes(box.trackId) ? chosenTracks() : [box.trackId];
+      if (!kept || place === null || (ids.length === 1 && (place === from || place === from + 1))) {
+        if (!kept || place !== null) return;
+        // A click on one of several chooses it alone.
+        return setView({ trackId: box.trackId, trackIds: new Set() });
+      }
       // Hidden tracks keep their places: the order is counted with them.
-      const order = session().doc.piece.trackOrder.filter((id) => id !== box.trackId);
-      const before = boxes[place]?.trackId;
-      session().edit([{ type: "move-track", trackId: box.trackId, index: before ? order.indexOf(before) : order.length }]);
+      const order = session().doc.piece.trackOrder.filter((id) => !ids.includes(id));
+      const before = boxes.slice(place).find((b) => !ids.includes(b.trackId))?.trackId;
+      const at = before ? order.indexOf(before) : order.length;
+      // Behind all others first, so that the places in between stay what they are.
+      const last = session().doc.piece.trackOrder.length;
+      const out = ids.length > 1 ? ids.map((trackId) => ({ type: "move-track", trackId, index: last })) : [];
+      const edits = [...out, ...ids.map((trackId, i) => ({ type: "move-track", trackId, index: at + i }))];
+      session().edit(edits, ids.length > 1 ? `Move ${ids.length} tracks` : undefined);
     },
   );
 }
@@ -219,11 +275,16 @@ function Head({ track, chosen, height, mono, sweep, onSweep, onGrip }: HeadProps
     <div
       className={clsx("flex h-full touch-none border-line border-b", chosen && "bg-raised")}
       onPointerDown={(e) => {
-        setView({ trackId: track.id });
+        if (e.button === 0 && choose(track.id, e)) return;
         if (!(e.target as HTMLElement).closest("input,button:not([data-grip]),[role=slider],[data-slider]")) onGrip(e);
       }}
     >
-      <span className="w-[5px] shrink-0" style={{ background: `var(--${track.color})` }} />
+      <span
+        className="w-[7px] shrink-0 cursor-pointer touch-none"
+        title="Drag over heads to choose several"
+        data-sweep
+        style={{ background: `var(--${track.color})` }}
+      />
       <div className={clsx("flex min-w-0 flex-1 flex-col px-2.5", height < 44 ? "gap-0 py-0" : low ? "gap-0.5 py-1" : "gap-1 py-1.5")}>
         <div className="flex items-baseline gap-1.5">
           <HeadName track={track} />

@@ -86,14 +86,19 @@ export function useExport(onReady: (id: string) => void) {
     };
   }, [versionId, followOne]);
 
-  const start = async (span: { start: number; end: number }, encoding: Encoding): Promise<void> => {
+  const start = async (
+    part: { start: number; end: number; trackIds?: readonly string[]; clipIds?: readonly string[] },
+    encoding: Encoding,
+  ): Promise<void> => {
     watch.current++;
     setJob({ id: "", status: "queued", progress: 0, error: null });
     try {
       // What is exported is what is seen: the steps on their way are waited for, and the revision that they lead to is named.
       await session().settled();
       const { revision } = session().store.getState();
-      const { id } = await ask<{ id: string }>(`/api/versions/${versionId}/exports`, { json: { span, format: "wav", encoding, revision } });
+      const { id } = await ask<{ id: string }>(`/api/versions/${versionId}/exports`, {
+        json: { span: { start: part.start, end: part.end }, tracks: part.trackIds, clips: part.clipIds, format: "wav", encoding, revision },
+      });
       remember(versionId, id);
       followOne(id);
     } catch (error) {

@@ -16,6 +16,7 @@ export const ExportRequest = z.object({
     .optional()
     .describe("samples; left out, from zero to the end of the last clip"),
   tracks: z.array(Id).min(1).optional().describe("only these tracks"),
+  clips: z.array(Id).min(1).max(20_000).optional().describe("only these clips, whatever else lies on their tracks"),
   format: z.enum(["wav"]).default("wav"),
   encoding: z.enum(["pcm16", "pcm24", "float32"]).default("pcm24"),
   channels: z.union([z.literal(1), z.literal(2)]).default(2),
@@ -39,6 +40,8 @@ export async function startExport(versionId: string, { revision: asked, ...reque
   for (const id of request.tracks ?? [])
     if (!doc.tracks.has(id))
       throw new ApiError(422, "impossible", `There is no track "${id}" here.`, { path: "tracks", kept: "Nothing was changed." });
+  for (const id of request.clips ?? [])
+    if (!doc.clips.has(id)) throw new ApiError(422, "impossible", `There is no clip "${id}" here.`, { path: "clips", kept: "Nothing was changed." });
   const spec = { ...request, span: request.span ?? { start: 0, end } };
   const id = newId();
   await db().transaction(async (tx) => {

@@ -64,6 +64,8 @@ export interface Settings {
   readonly preRollMs: number;
   /** How much of what comes before a place is heard when it is played up to. */
   readonly playToMs: number;
+  /** How much of both sides of a seam is heard when one listens to it. */
+  readonly seamLeadMs: number;
   readonly metronome: { readonly on: boolean; readonly gain: number };
   /** What counts as silence, and how much of it stays beside the sound, in ms. */
   readonly silence: { readonly shortest: number; readonly shortestSound: number; readonly before: number; readonly after: number };
@@ -104,6 +106,7 @@ export const useSettings = create<Settings>()(
       afterStop: "stay",
       preRollMs: 0,
       playToMs: 2000,
+      seamLeadMs: 1000,
       metronome: { on: false, gain: -12 },
       silence: { shortest: 300, shortestSound: 50, before: 60, after: 150 },
       theme: "day",

@@ -40,6 +40,8 @@ export interface View {
   readonly clipIds: ReadonlySet<string>;
   readonly range: TimeRange | null;
   readonly trackId: string | null;
+  /** The tracks that are chosen together, `trackId` among them; empty where only that one is. */
+  readonly trackIds: ReadonlySet<string>;
   readonly seamId: string | null;
   /** The marker or section that is chosen (and nudged), and whether its small panel is open. */
   readonly markId: string | null;
@@ -69,6 +71,9 @@ export interface View {
   readonly placing: Placing | null;
   /** The panel that is open over the lanes. */
   readonly panel: "split" | "repeat" | "silence" | "palette" | "keys" | "list" | null;
+  /** Below this width of the page the inspector lies over the lanes, and is there only while it is asked for. */
+  readonly narrow: boolean;
+  readonly inspectorOver: boolean;
   /** What the pointer would do where it is, in words. */
   readonly hint: string;
   /** Tracks that a close-up draws taller than they are; their own heights stay. */
@@ -91,6 +96,7 @@ export const useView = create<View>(() => ({
   clipIds: new Set(),
   range: null,
   trackId: null,
+  trackIds: new Set(),
   seamId: null,
   markId: null,
   markPanel: false,
@@ -108,6 +114,8 @@ export const useView = create<View>(() => ({
   locked: false,
   placing: null,
   panel: null,
+  narrow: false,
+  inspectorOver: false,
   hint: "",
   tall: null,
 }));
@@ -116,7 +124,13 @@ export const view = (): View => useView.getState();
 export const setView = (change: Partial<View>): void => useView.setState(alone(change));
 
 /** What was selected last is what the next key acts on: choosing a mark lets go of clips, range and seam, and the other way round. */
-function alone(change: Partial<View>): Partial<View> {
+function alone(wanted: Partial<View>): Partial<View> {
+  // Choosing one track by itself lets go of those that were chosen with another.
+  const { trackIds } = view();
+  const change =
+    wanted.trackId !== undefined && wanted.trackIds === undefined && trackIds.size > 0 && !trackIds.has(wanted.trackId ?? "")
+      ? { trackIds: NO_CLIPS, ...wanted }
+      : wanted;
   const takes = (change.clipIds?.size ?? 0) > 0 || Boolean(change.range) || Boolean(change.seamId);
   if (takes && change.markId === undefined) return { markId: null, markPanel: false, ...change };
   return change.markId && !takes ? { clipIds: NO_CLIPS, range: null, seamId: null, ...change } : change;

@@ -214,14 +214,19 @@ export function Popover({
   children,
   width = 392,
   align = "start",
+  open,
+  onOpenChange,
 }: {
+  /** Where others open it too. */
+  open?: boolean;
+  onOpenChange?: (open: boolean) => void;
   trigger: ReactNode;
   children: ReactNode;
   width?: number;
   align?: "start" | "center" | "end";
 }) {
   return (
-    <RadixPopover.Root>
+    <RadixPopover.Root open={open} onOpenChange={onOpenChange}>
       <RadixPopover.Trigger asChild>{trigger}</RadixPopover.Trigger>
       <RadixPopover.Portal>
         <RadixPopover.Content

@@ -46,6 +46,38 @@ export function formatLength(samples: number, sampleRate: number): string {
   return formatClock(samples, sampleRate);
 }
 
+/**
+ * How long [from, to) is, in a unit: bars, beats and ticks as they are counted through the maps ("2 bars 1.240"), a clock, timecode, or
+ * samples.
+ */
+export function formatSpan(from: number, to: number, unit: PositionUnit, timebase: Timebase): string {
+  const { sampleRate, tempo, meter, frameRate } = timebase;
+  switch (unit) {
+    case "bars": {
+      const [a, b] = [tempo.sampleToTick(from), tempo.sampleToTick(to)];
+      // Whole bars from where it begins, then beats of the meter that it ends in.
+      const first = meter.barIndexAt(a);
+      const into = a - meter.barIndexToTick(first);
+      const bars = Math.max(0, meter.barIndexAt(Math.max(0, b - into)) - first);
+      const rest = b - meter.barIndexToTick(first + bars) - into;
+      const { beatTicks } = meter.meterAt(Math.max(0, b - 1));
+      const [beats, ticks] = [Math.floor(rest / beatTicks), rest % beatTicks];
+      const parts = [
+        ...(bars ? [`${bars} ${bars === 1 ? "bar" : "bars"}`] : []),
+        ...(beats ? [`${beats} ${beats === 1 ? "beat" : "beats"}`] : []),
+        ...(ticks ? [`${ticks} ticks`] : []),
+      ];
+      return parts.join(" ") || "0 ticks";
+    }
+    case "time":
+      return formatLength(to - from, sampleRate);
+    case "timecode":
+      return `${formatTimecode(sampleToFrame(to, frameRate, sampleRate) - sampleToFrame(from, frameRate, sampleRate), frameRate)}`;
+    case "samples":
+      return `${to - from} samples`;
+  }
+}
+
 /** A change with its sign: "+12.0 ms", "−1.250 s". */
 export function formatChange(samples: number, sampleRate: number): string {
   return `${samples < 0 ? "−" : "+"}${formatLength(Math.abs(samples), sampleRate)}`;

@@ -9,10 +9,11 @@ import { modeRules } from "@/state/modes";
 import { session, useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { useView, view } from "@/state/view";
-import { useShownDoc } from "@/timeline/model/shown";
+import { useShownDoc, useShownRange } from "@/timeline/model/shown";
 import { Button, Field, Swatches } from "@/ui/controls";
 import { Shapes } from "../FadeShapes";
 import { Empty, Label, lengthFrom, numberFrom, signed } from "./parts";
+import { RangePart } from "./RangePart";
 
 /** What several clips have in common, or nothing. */
 function common<T>(clips: readonly Clip[], pick: (c: Clip) => T): T | null {
@@ -58,10 +59,12 @@ function BundlePart() {
 
 export function ClipTab() {
   const doc = useShownDoc();
+  const range = useShownRange();
   const ids = useView((v) => v.clipIds);
   const unit = useSettings((s) => s.readOuts[0]);
   const presets = useSettings((s) => s.fadePresets);
   const clips = [...ids].map((id) => doc.clips.get(id)).filter((c) => c !== undefined);
+  if (range) return <RangePart doc={doc} range={range} />;
   if (clips.length === 0) {
     return <Empty title="No clip selected">Click a clip to see it here. Drag along a clip to make a range, or its name strip to move it.</Empty>;
   }
@@ -226,7 +229,18 @@ export function ClipTab() {
         );
       })}
       <div className="mt-4 border-line border-t pt-3">
-        <Swatches value={common(clips, (c) => c.color)} onChange={(color) => edit({ type: "set-clip", clipIds, color })} />
+        <div className="flex items-center justify-between">
+          <Swatches value={common(clips, (c) => c.color)} onChange={(color) => edit({ type: "set-clip", clipIds, color })} />
+          <button
+            type="button"
+            aria-pressed={clips.every((c) => c.color === null)}
+            title="Goes by the colour of its track again"
+            className="rounded-sm border border-line bg-raised px-1.5 text-ink-2 text-sm hover:border-ink-3 aria-pressed:font-semibold aria-pressed:text-ink"
+            onClick={() => edit({ type: "set-clip", clipIds, color: null })}
+          >
+            as track
+          </button>
+        </div>
         <div className="mt-3 flex gap-2">
           <Button className="flex-1" onClick={() => edit({ type: "mute", clipIds, mute: !clips.every((c) => c.mute) })}>
             {clips.every((c) => c.mute) ? "Unmute" : "Mute"}

@@ -3,13 +3,13 @@ import { formatClock } from "@wet-thread/core/time/format";
 import { Play, Plus, Square, Upload } from "lucide-react";
 import { useState } from "react";
 import { toast } from "sonner";
+import { chooseFiles, layOut } from "@/commands/import-files";
 import { sourcePreview, useSourcePreview } from "@/engine/source-preview";
 import { ask, ServerError, type SourceRow } from "@/state/api";
 import { session, useSession } from "@/state/session";
 import { selectClips, useView, view } from "@/state/view";
 import { Button } from "@/ui/controls";
 import { SearchField } from "@/ui/SearchField";
-import { chooseFiles, layOut } from "../import-files";
 import { Empty } from "./parts";
 import { SourceThumb } from "./SourceThumb";
 

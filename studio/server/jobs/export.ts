@@ -1,3 +1,4 @@
+import { onlyClips } from "@wet-thread/core/edit/clips/print";
 import { Dither, type ExportEncoding, encodeFrames, wavHeader } from "@wet-thread/core/media/wav/writer";
 import { eq } from "drizzle-orm";
 import { db } from "../db/client";
@@ -20,7 +21,8 @@ export async function runExport({ exportId }: { exportId: string }): Promise<voi
     announce(db(), { type: "export", projectId, exportId, status, progress });
   await db().delete(exportBytes).where(eq(exportBytes.exportId, exportId));
   await db().update(exportJobs).set({ status: "rendering", progress: 0 }).where(eq(exportJobs.id, exportId));
-  const { doc } = await loadVersionAt(job.versionId, job.revision);
+  const { doc: whole } = await loadVersionAt(job.versionId, job.revision);
+  const doc = spec.clips ? onlyClips(whole, spec.clips) : whole;
   const { start, end } = spec.span;
   const tracks = spec.tracks ? new Set(spec.tracks) : undefined;
   const encoding = ENCODINGS[spec.encoding];

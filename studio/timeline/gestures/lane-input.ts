@@ -180,6 +180,7 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
     const zone = zoneAt(session().doc, view(), ...xy(pointOf(e, box)));
     if (zone.kind === "seam" && zone.seam) return host().smoothSeam(zone.seam.id);
     const object = zone.clip && objectOf(session().doc, zone.clip, view().openBundle);
+    if (zone.kind === "name" && zone.clip && !object) return setView({ naming: zone.clip.id });
     if (object) host().openBundle(object.id);
     else if (view().openBundle !== null && !zone.clip) host().closeBundle();
   };

@@ -136,7 +136,7 @@ export const CURSORS: Readonly<Record<ZoneKind, string>> = {
 
 /** What a press in a zone would do, for the line at the bottom. */
 export const HINTS: Readonly<Record<ZoneKind, string>> = {
-  name: "Drag to move, with Alt a copy · click to select",
+  name: "Drag to move, with Alt a copy · click to select · double-click to name it",
   body: "Drag to make a range · click to place the playhead",
   start: "Drag to trim the start",
   end: "Drag to trim the end · with Alt fill with copies",

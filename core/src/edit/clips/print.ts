@@ -17,6 +17,19 @@ export interface PrintPart {
   readonly name: string;
 }
 
+/** The piece with nothing but some clips, tracks as they are; blends with clips that are left out are put back to their splice. Throws EditError when a clip is not there. */
+export function onlyClips(doc: Document, clipIds: readonly string[]): Document {
+  const tx = new Transaction(doc, "only");
+  const keep = new Set(clipIds);
+  for (const id of keep) tx.clip(id);
+  partFromNeighbours(tx, [...keep]);
+  const gone = [...tx.doc.lanes.values()].flatMap((lane) => lane.clips.filter((c) => !keep.has(c.id)));
+  return applyChanges(
+    tx.doc,
+    gone.map((c): Change => ({ kind: "clip", id: c.id, before: c, after: null })),
+  );
+}
+
 /**
  * What printing clips renders: a document in which only they sound, with their fades and gain but without their tracks' gain, pan, mute
  * and solo, and the span of each track. Throws EditError when a clip is not there.
