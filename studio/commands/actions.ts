@@ -41,7 +41,7 @@ export const tracksMeant = (): string[] => {
 /** Over a range: each track fades over it, by its own length. Without one: the set length at the edge of every selected clip. */
 export function fade(edge: "in" | "out"): void {
   const { range } = view();
-  const { edgeFadeShape: shape, edgeFadeBend: bend } = settings();
+  const { shape, bend } = settings().lastFade;
   if (range) return void session().edit([{ type: "fade-range", start: range.start, end: range.end, trackIds: range.trackIds, edge, shape, bend }]);
   const clips = selectedClips();
   if (clips.length === 0) return void toast("Select clips, or make a range over the part to fade.", { id: "select" });
@@ -69,14 +69,60 @@ export function smoothEdit(d: Document, seams: readonly Seam[], how: "best" | "b
   };
 }
 
-/** Over a range: the clips that meet in it cross over it. Without one: the chosen seam blends over the set length. */
+/** The joints of clips on some tracks inside a span: where one begins as the other ends, or blends into it. */
+function jointsIn(d: Document, trackIds: readonly string[], start: number, end: number): Seam[] {
+  return trackIds.flatMap((id) => laneSeams(d, id).filter((s) => s.position > start && s.position < end && s.left && s.right && s.left !== s.right));
+}
+
+/** Chooses the seam on a track nearest to a position, so that what was made is seen. */
+function chooseSeamNear(trackId: string, position: number): void {
+  const near = laneSeams(doc(), trackId).reduce<Seam | null>(
+    (best, s) => (!best || Math.abs(s.position - position) < Math.abs(best.position - position) ? s : best),
+    null,
+  );
+  if (near) setView({ seamId: near.id, tab: "seam", clipIds: new Set(), trackId });
+}
+
+/**
+ * Over a range: the clips that meet in it cross over it; where more joints lie in it than one a track, each blends over the length used
+ * last; short gaps are filled before, if that is set. Without a range the chosen seam blends. The seam is opened then.
+ */
 export function blend(): void {
   const { range, seamId } = view();
-  const shape = settings().edgeFadeShape;
-  if (range) return void session().edit([{ type: "blend-range", start: range.start, end: range.end, trackIds: [...range.trackIds], shape }]);
+  const { lastFade, lastBlend, fillGapsMs } = settings();
+  const { shape, bend } = lastFade;
+  const { law } = lastBlend;
+  if (range) {
+    const { start, end } = range;
+    const trackIds = [...range.trackIds];
+    const edits: Edit[] = [];
+    let d = doc();
+    const longest = Math.round((fillGapsMs * d.sampleRate) / 1000);
+    if (longest > 0) {
+      const fill: Edit = { type: "close-gaps", start, end, trackIds, how: "pull", longest, key: newKey() };
+      try {
+        d = applyEdits(d, [edited(fill, d.sampleRate)]).doc;
+        edits.push(fill);
+      } catch (error) {
+        // Without gaps there is nothing to fill.
+        if (!(error instanceof EditError)) throw error;
+      }
+    }
+    const joints = jointsIn(d, trackIds, start, end);
+    const most = Math.max(0, ...trackIds.map((id) => joints.filter((s) => s.trackId === id).length));
+    const open = joints.filter((s) => s.kind !== "blended");
+    if (most === 1 && edits.length === 0) edits.push({ type: "blend-range", start, end, trackIds, law, shape, bend });
+    else if (open.length > 0)
+      edits.push({ ...smoothEdit(d, open, "blend"), law, length: Math.max(1, Math.round((lastBlend.ms * d.sampleRate) / 1000)) });
+    if (edits.length === 0) return void toast("No two clips meet in the range.", { id: "blend" });
+    const name = joints.length > 1 ? `Blend ${joints.length} joints` : undefined;
+    if (session().edit(edits, name) && joints.length > 0) chooseSeamNear(joints[0].trackId, joints[0].position);
+    return;
+  }
   const seam = findSeam(doc(), seamId);
   if (!seam) return void toast("Make a range over a splice, or choose a seam, to blend.", { id: "blend" });
-  session().edit([smoothEdit(doc(), [seam], "blend")], "Blend seam");
+  const length = Math.max(1, Math.round((lastBlend.ms * doc().sampleRate) / 1000));
+  if (session().edit([{ ...smoothEdit(doc(), [seam], "blend"), law, length }], "Blend seam")) chooseSeamNear(seam.trackId, seam.position);
 }
 
 export function smoothSeam(id: string): void {

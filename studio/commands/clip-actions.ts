@@ -49,7 +49,13 @@ export function split(): void {
 
 /** Deletes the range or what is selected, by the rule for neighbours that is in force or the one given. */
 export function deleteSelected(neighbours?: "hold" | "ripple", name?: string): void {
-  const { range } = view();
+  const { range, fade } = view();
+  const faded = fade && doc().clips.get(fade.clipId);
+  if (fade && faded) {
+    if (session().edit([{ type: "set-fade", clipIds: [fade.clipId], edge: fade.edge, length: 0 }], `Take fade ${fade.edge} off ${faded.name}`))
+      setView({ fade: null });
+    return;
+  }
   const rules = neighbours ? { ...neighbourRules(), neighbours } : neighbourRules();
   if (range) {
     const edit = { type: "delete-range", start: range.start, end: range.end, trackIds: [...range.trackIds], ...rules };
@@ -121,6 +127,9 @@ export async function print(): Promise<void> {
   const clips = meant("print");
   if (!clips) return;
   const toastId = "print";
+  toast(`Printing ${clips.length === 1 ? clips[0].name : `${clips.length} clips`} makes a new recording, with fades and gain in it …`, {
+    id: toastId,
+  });
   try {
     await session().settled();
     const { versionId } = session().store.getState();

@@ -1,22 +1,27 @@
 import type { PastedClip } from "@wet-thread/core/edit/clips/copy";
 import { copiedBundles } from "@wet-thread/core/edit/copies";
+import { EditError } from "@wet-thread/core/edit/errors";
 import { leadsOf } from "@wet-thread/core/edit/links";
 import { sliceOf } from "@wet-thread/core/edit/parts";
 import { type SpanContent, spanContent } from "@wet-thread/core/edit/piece/sections";
 import type { Edit } from "@wet-thread/core/edit/registry";
+import { applyEdits } from "@wet-thread/core/edit/registry";
 import type { Document } from "@wet-thread/core/model/document";
 import type { Bundle, Clip } from "@wet-thread/core/model/schema";
 import { toast } from "sonner";
-import { modeRules } from "@/state/modes";
+import { edited, modeRules } from "@/state/modes";
 import { session } from "@/state/session";
 import { settings } from "@/state/settings";
 import { setView, view } from "@/state/view";
+import { clearPreview, setPreview } from "@/timeline/model/preview";
+import { snapInForce, snapped } from "@/timeline/model/snapping";
 import { selectedClips, selectNew } from "./actions";
 import { showAftermath } from "./aftermath";
 import { deleteSelected } from "./clip-actions";
 
 /** What was copied: clips counted from where the copy begins, so that pasting keeps every distance; a range with its whole length. */
-let held: { readonly clips: readonly PastedClip[]; readonly wholes: readonly Bundle[]; readonly length?: number } | null = null;
+let held: { readonly clips: readonly PastedClip[]; readonly wholes: readonly Bundle[]; readonly length?: number; readonly from: number } | null =
+  null;
 let heldSection: SpanContent | null = null;
 
 export const hasCopy = (): boolean => held !== null;
@@ -27,6 +32,7 @@ function hold(doc: Document, clips: readonly Clip[], from: number, length?: numb
     clips: clips.map((c) => ({ ...c, start: c.start - from, blend: c.blend && { ...c.blend, splice: c.blend.splice - from } })),
     wholes: [...copiedBundles({ doc }, clips).values()].map((b) => ({ ...b, start: b.start - from })),
     length,
+    from,
   };
   toast(`Copied ${clips.length === 1 ? "1 clip" : `${clips.length} clips`}`, { id: "clipboard", duration: 1200 });
 }
@@ -63,7 +69,33 @@ export function cut(): void {
   if (copy()) deleteSelected(undefined, view().range ? "Cut range" : "Cut");
 }
 
-export const paste = (): void => pasteAt(Math.round(view().playhead), view().trackId ?? undefined);
+/** Where a paste at the playhead lands: at it, or keeping offset, as far from the line nearest to it as what was copied lay from its own. */
+function pastePlace(): number {
+  const at = Math.round(view().playhead);
+  if (!held || settings().placing !== "offset" || !settings().targets.includes("grid") || !snapInForce()) return at;
+  return snapped(session().doc, { wanted: at, origin: held.from }).position;
+}
+
+export const paste = (): void => pasteAt(pastePlace(), view().trackId ?? undefined);
+
+/** Shows what a paste would do while its key is held: what lands, and who moves. Nothing is done; what is returned ends it. */
+export function showPaste(): () => void {
+  const { doc } = session();
+  const at = pastePlace();
+  const edit = pasteEdit(doc, at, view().trackId ?? undefined);
+  if (!edit) return () => {};
+  const x = (at - view().start) / view().samplesPerPixel;
+  try {
+    const after = applyEdits(doc, [edited(edit, doc.sampleRate)]).doc;
+    const moved = [...doc.clips.values()].filter((c) => after.clips.get(c.id)?.start !== c.start).length;
+    const words = moved === 0 ? "nothing else moves" : moved === 1 ? "1 clip moves or is cut" : `${moved} clips move or are cut`;
+    setPreview({ doc: after, flag: { x, y: 20, lines: ["would be pasted here", words] } });
+  } catch (error) {
+    if (!(error instanceof EditError)) throw error;
+    setPreview({ flag: { x, y: 20, lines: [error.message] } });
+  }
+  return clearPreview;
+}
 
 /** The edit that lays what was copied at a position, its topmost clip on the track given (else, as where that is gone, on its own or the first). */
 export function pasteEdit(doc: Document, at: number, onto?: string): Edit | null {

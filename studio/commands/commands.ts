@@ -6,7 +6,7 @@ import { FOLLOWS, type Follow, setView, TOOLS, type Tool, view, zoomAt } from "@
 import { placePlayhead } from "@/timeline/gestures/range-gestures";
 import * as act from "./actions";
 import * as clip from "./clip-actions";
-import { copy, copySection, cut, insertSection, paste } from "./clipboard";
+import { copy, copySection, cut, insertSection, paste, showPaste } from "./clipboard";
 import type { Command } from "./command";
 import { exportSelection } from "./export-here";
 import { chooseFiles } from "./import-files";
@@ -52,8 +52,9 @@ const nextReach = (): void => {
 
 /** Escape takes back one thing at a time: a waiting drop, an open panel, the selection, then the open bundle. */
 function stepOut(): void {
-  const { placing, panel, clipIds, range, seamId, markId } = view();
+  const { placing, panel, clipIds, range, seamId, markId, fade } = view();
   if (placing || panel) return setView({ placing: null, panel: null });
+  if (fade) return setView({ fade: null });
   if (clipIds.size || range || seamId || markId) return setView({ clipIds: new Set(), range: null, seamId: null, markId: null, markPanel: false });
   if (!clip.closeBundle() && settings().seamCheck) setSettings({ seamCheck: false });
 }
@@ -120,7 +121,7 @@ export const COMMANDS: readonly Command[] = [
   { id: "duplicate", title: "Duplicate", keys: ["D"], run: () => clip.repeat() },
   { id: "repeat", title: "Repeat or fill …", keys: ["Shift+D"], run: () => setView({ panel: "repeat" }) },
   { id: "join", title: "Join", keys: ["Mod+J"], run: clip.join },
-  { id: "print", title: "Print to a new recording", keys: ["Shift+P"], run: () => void clip.print() },
+  { id: "print", title: "Print: makes a new recording of what is selected", keys: ["Shift+P"], run: () => void clip.print() },
   { id: "bundle", title: "Bundle", keys: ["Mod+B"], run: clip.bundle },
   { id: "release", title: "Release the bundle", keys: ["Mod+Shift+B"], run: clip.release },
   { id: "open-bundle", title: "Open the bundle", keys: ["Enter"], run: () => clip.openBundle() },
@@ -174,7 +175,7 @@ export const COMMANDS: readonly Command[] = [
   { id: "between-markers", title: "Range between the markers around the playhead", keys: ["B"], run: act.rangeBetweenMarkers },
   { id: "cut", title: "Cut", keys: ["Mod+X"], run: () => cut() },
   { id: "copy", title: "Copy", keys: ["Mod+C"], run: () => copy() },
-  { id: "paste", title: "Paste at the playhead", keys: ["Mod+V"], run: () => paste() },
+  { id: "paste", title: "Paste at the playhead; held, shows what that would do", keys: ["Mod+V"], run: () => paste() },
   { id: "nudge-earlier", title: "Nudge earlier", keys: [","], run: () => act.nudge(-1) },
   { id: "next-hit", title: "Next hit", keys: ["H"], run: () => act.stepHit(1) },
   { id: "previous-hit", title: "Previous hit", keys: ["Shift+H"], run: () => act.stepHit(-1) },
@@ -257,6 +258,7 @@ export const LOANS: ReadonlyMap<string, Loan> = new Map<string, Loan>([
       tap: () => setSettings({ snapOn: !settings().snapOn }),
     },
   ],
+  ["paste", { lend: showPaste, tap: paste }],
   ["solo", { lend: listen.soloHeld, tap: listen.toggleSolo }],
   [
     "fan",

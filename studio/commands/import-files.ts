@@ -6,6 +6,7 @@ import { restFor } from "@/state/retry";
 import { session } from "@/state/session";
 import { view } from "@/state/view";
 import { freshTrackId, type Layable, layEdits } from "@/timeline/gestures/lay-gesture";
+import { zoomToWhole } from "./actions";
 
 /** A file on its way to the server. */
 export interface Upload {
@@ -139,7 +140,9 @@ export async function importFiles(files: readonly File[], at: { trackId: string 
       await new Promise((wake) => setTimeout(wake, 50));
       await session().refreshSources();
     }
+    const first = session().doc.clips.size === 0;
     layOut(ready, at.trackId, position);
+    if (first) zoomToWhole();
     if (at.trackId) position += ready.length;
   }
 }

@@ -45,7 +45,7 @@ export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void
     const bare = commandOf(key.replace(/^(Alt\+|Shift\+)+/, ""));
     const command = commandOf(key) ?? (bare?.id === "snap" ? bare : undefined);
     const loan = command && LOANS.get(command.id);
-    if (loan && !(panelOpen() && command.id === "solo")) {
+    if (loan && !(panelOpen() && /^(solo|paste)$/.test(command.id))) {
       e.preventDefault();
       if (e.repeat || held.has(e.code)) return;
       held.set(e.code, { since: performance.now(), gestured: busy(), end: loan.lend(), loan });

@@ -58,8 +58,10 @@ export const TREES = {
     NUDGES,
     { group: "Repeat, clear, print", of: ["repeat", "clear", "clear-silence", "-", "print", ["export-selection", "Export the selected clips …"]] },
     {
-      group: "Together",
+      group: "Name, join, layer",
       of: [
+        "clip-rename",
+        "-",
         "join",
         "bundle",
         "open-bundle",
@@ -79,7 +81,6 @@ export const TREES = {
       group: "Select and show",
       of: ["next-clip", "previous-clip", "select-track", "select-later", "range-of-selection", "select-none", "-", "zoom-selection", "close-up"],
     },
-    "clip-rename",
   ],
   range: [
     ["split", "Split out"],
@@ -101,7 +102,19 @@ export const TREES = {
     ["export-selection", "Export the range …"],
     { group: "Listen and show", of: ["play-range", "play-from", "solo", "-", "zoom-selection", "close-up", "-", "range-start", "range-end"] },
   ],
-  seam: ["smooth", ["blend", "Blend"], "{unblend}", "-", "{listen-seam}", "next-seam", "previous-seam", "{to-seam}", "-", "seam-check", "close-up"],
+  seam: [
+    "smooth",
+    ["blend", "Blend"],
+    "{unblend}",
+    "-",
+    ["listen-seam", "Listen to it"],
+    "next-seam",
+    "previous-seam",
+    "{to-seam}",
+    "-",
+    "seam-check",
+    "close-up",
+  ],
   lane: [
     "{paste}",
     "{section}",

@@ -13,7 +13,7 @@ import { hasCopy, hasSection, insertSection, pasteAt } from "./clipboard";
 import { COMMANDS } from "./commands";
 import { exportSpan } from "./export-here";
 import { keyOf } from "./keys";
-import { listenToSeam, playTo } from "./listening";
+import { playTo } from "./listening";
 import { addMarker } from "./marks";
 import { type Entry, type MenuPlace, TREES } from "./menu-trees";
 import { chosenTracks } from "./track-commands";
@@ -101,7 +101,6 @@ function seamItems(seam: NonNullable<Zone["seam"]>): MenuItem[] {
         seam.kind === "blended" && right
           ? { label: "Take the blend off", run: () => void session().edit([{ type: "remove-blend", clipId: right.id }]) }
           : null,
-      "listen-seam": { label: "Listen to the seam", keys: keyOf("listen-seam"), run: listenToSeam },
       "to-seam": { label: "Playhead to the seam", run: () => placePlayhead(seam.position) },
     },
   });

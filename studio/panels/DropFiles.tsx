@@ -3,8 +3,12 @@ import { Upload as UploadIcon, X } from "lucide-react";
 import { type ReactNode, useState } from "react";
 import { importFiles, useUploads } from "@/commands/import-files";
 import { session, useSession } from "@/state/session";
-import { view } from "@/state/view";
+import { setView, view } from "@/state/view";
+import { dropsAsk } from "@/timeline/gestures/gesture";
+import { flagLines } from "@/timeline/model/describe";
 import { laneAt } from "@/timeline/model/geometry";
+import { clearPreview, setPreview } from "@/timeline/model/preview";
+import { snapped } from "@/timeline/model/snapping";
 
 /** Takes files that are dropped anywhere: on a lane they go there, elsewhere they start tracks of their own. */
 export function DropFiles({ children }: { children: ReactNode }) {
@@ -16,18 +20,27 @@ export function DropFiles({ children }: { children: ReactNode }) {
         if (![...e.dataTransfer.types].includes("Files")) return;
         e.preventDefault();
         setOver(true);
+        const place = placeOf(e);
+        setPreview({
+          lit: place.inside ? { position: place.position, kind: place.target ?? "free" } : null,
+          flag: place.inside ? { x: place.x, y: place.y, lines: [place.lane ? `on ${place.lane.track.name}` : "on a new track", place.words] } : null,
+        });
       }}
-      onDragLeave={(e) => e.currentTarget === e.target && setOver(false)}
+      onDragLeave={(e) => {
+        if (e.currentTarget !== e.target) return;
+        setOver(false);
+        clearPreview();
+      }}
       onDrop={(e) => {
         e.preventDefault();
         setOver(false);
+        clearPreview();
         const files = [...e.dataTransfer.files];
         if (files.length === 0) return;
-        const lanes = document.querySelector("[data-testid=lanes]")?.getBoundingClientRect();
-        const inside = lanes && e.clientX >= lanes.left && e.clientY >= lanes.top && e.clientY <= lanes.bottom;
-        const lane = inside ? laneAt(session().doc, e.clientY - lanes.top + view().scrollY) : undefined;
-        const position = inside ? view().start + (e.clientX - lanes.left) * view().samplesPerPixel : 0;
-        void importFiles(files, { trackId: lane?.trackId ?? null, position });
+        const { inside, lane, position, x, y } = placeOf(e);
+        const lay = (at: number): void => void importFiles(files, { trackId: lane?.trackId ?? null, position: at });
+        if (inside && dropsAsk()) setView({ placing: { from: { start: position, end: position }, x, y, by: 0, place: (by) => lay(position + by) } });
+        else lay(position);
       }}
     >
       {children}
@@ -39,6 +52,25 @@ export function DropFiles({ children }: { children: ReactNode }) {
       <Progress />
     </div>
   );
+}
+
+/** Where files that are dropped would be laid: snapped as everything is, and in words. */
+function placeOf(e: { clientX: number; clientY: number }) {
+  const { doc } = session();
+  const lanes = document.querySelector("[data-testid=lanes]")?.getBoundingClientRect();
+  const inside = lanes !== undefined && e.clientX >= lanes.left && e.clientY >= lanes.top && e.clientY <= lanes.bottom;
+  if (!inside) return { inside, x: 0, y: 0, position: 0, target: null, lane: undefined, words: "" };
+  const [x, y] = [e.clientX - lanes.left, e.clientY - lanes.top];
+  const { position, target } = snapped(doc, { wanted: Math.max(0, view().start + x * view().samplesPerPixel), origin: 0 });
+  return {
+    inside,
+    x,
+    y,
+    position,
+    target: target?.kind ?? null,
+    lane: laneAt(doc, y + view().scrollY),
+    words: flagLines(doc, position, null, target).join(" · "),
+  };
 }
 
 /** What is being sent and read, with a way to stop it. */

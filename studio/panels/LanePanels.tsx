@@ -116,12 +116,9 @@ function PlaceField() {
   useEffect(() => field.current?.select(), []);
   const { doc } = session();
   if (!placing) return null;
-  const clips = placing.clipIds.map((id) => doc.clips.get(id)).filter((c) => c !== undefined);
-  if (clips.length === 0) return null;
-  const sync = clips.length === 1 ? clips[0].sync : null;
+  const { sync } = placing.from;
   const base = timebaseOf(doc);
-  const from =
-    part === "end" ? Math.max(...clips.map(clipEnd)) : part === "sync" ? clips[0].start + (sync ?? 0) : Math.min(...clips.map((c) => c.start));
+  const from = placing.from[part] ?? placing.from.start;
   const close = (): void => {
     clearPreview();
     setView({ placing: null });
@@ -129,9 +126,8 @@ function PlaceField() {
   const confirm = (): void => {
     try {
       const by = parsePosition(field.current?.value ?? "", unit, base, from + placing.by) - from;
-      const edits = placing.edits(by);
       close();
-      if (edits.length) session().edit(edits);
+      placing.place(by);
     } catch (error) {
       toast.error((error as Error).message);
     }
@@ -140,7 +136,7 @@ function PlaceField() {
     ["start", "Start"],
     ["end", "End"],
   ];
-  if (sync !== null) options.push(["sync", "Sync point"]);
+  if (sync !== undefined) options.push(["sync", "Sync point"]);
   return (
     <FloatingForm
       label="Exact position"

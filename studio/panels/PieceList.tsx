@@ -1,6 +1,6 @@
 "use client";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { timebaseOf } from "@wet-thread/core/model/document";
+import { type Document, timebaseOf } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import type { Seam } from "@wet-thread/core/seam/seams";
 import { formatBars, formatClock, formatLength } from "@wet-thread/core/time/format";
@@ -12,7 +12,14 @@ import { reveal } from "@/commands/actions";
 import { session, useSession } from "@/state/session";
 import { selectClips, setView, useView, view } from "@/state/view";
 import { laneBoxes } from "@/timeline/model/geometry";
+import { pieceNumbers } from "@/timeline/model/piece-numbers";
 import { laneSeams, seamClass } from "@/timeline/model/seam-classes";
+
+/** The number of a clip among those of its name on its track; empty where it is the only one. */
+function pieceNumber(doc: Document, clip: Clip): string {
+  const lane = doc.lanes.get(clip.trackId);
+  return String((lane && pieceNumbers(lane).get(clip.id)) ?? "");
+}
 
 const ROW = 30;
 
@@ -148,7 +155,7 @@ function Items({ trackId, box, onBack }: { trackId: string; box: React.RefObject
   const text = (row: Row): string => {
     const when = `${formatBars(row.at, base)}, ${formatClock(row.at, doc.sampleRate, 2)}`;
     if (row.clip)
-      return `Clip ${row.clip.name}${row.clip.mute ? ", muted" : ""}, at ${when}, ${formatLength(clipEnd(row.clip) - row.clip.start, doc.sampleRate)} long`;
+      return `Clip ${[row.clip.name, pieceNumber(doc, row.clip)].filter(Boolean).join(" ")}${row.clip.mute ? ", muted" : ""}, at ${when}, ${formatLength(clipEnd(row.clip) - row.clip.start, doc.sampleRate)} long`;
     return `Seam, ${seamClass(doc, row.seam)}, at ${when}`;
   };
   return (

@@ -163,6 +163,7 @@ function Selection() {
   const markId = useView((v) => v.markId);
   const trackId = useView((v) => v.trackId);
   const together = useView((v) => v.trackIds);
+  const fade = useView((v) => v.fade);
   const [unit, lengthUnit] = useSettings((s) => s.readOuts);
   useMedia();
   const base = timebaseOf(doc);
@@ -179,6 +180,9 @@ function Selection() {
       const [from, to] = [Math.min(...clips.map((c) => c.start)), Math.max(...clips.map(clipEnd))];
       const what = counted(clips.length, "clip");
       const named = selectedBundle() ? `Bundle of ${what}` : clips.length === 1 ? `${what}, ${clips[0].name}` : what;
+      const faded = fade && doc.clips.get(fade.clipId);
+      if (fade && faded)
+        return `Fade ${fade.edge} of ${faded.name}  ${formatSpan(0, (fade.edge === "in" ? faded.fadeIn : faded.fadeOut).length, "time", base)}: Delete takes it off`;
       return `${named}${tracks > 1 ? ` on ${tracks} tracks` : ""} ${at(from)} – ${at(to)}  ${formatSpan(from, to, lengthUnit, base)}`;
     }
     if (picking) return "Picking: each click adds a clip or takes it out";

@@ -1,4 +1,4 @@
-import type { Dye, FadeShape } from "@wet-thread/core/model/schema";
+import type { BlendLaw, Dye, FadeShape } from "@wet-thread/core/model/schema";
 import type { PointKind } from "@wet-thread/core/snap/snap";
 import type { PositionUnit } from "@wet-thread/core/time/format";
 import { type GridFamily, type GridStep, stepForZoom, type Timebase } from "@wet-thread/core/time/grid";
@@ -41,6 +41,10 @@ export interface Settings {
   readonly targets: readonly Target[];
   readonly placing: "line" | "offset";
   readonly pull: "always" | "near";
+  /** Which edge of a clip that is moved snaps: its start (or sync point), its end, or the one nearest to where it was taken hold of. */
+  readonly moveEdge: "start" | "end" | "near";
+  /** Which edges of other clips attract. */
+  readonly edgeTargets: "both" | "starts";
   readonly family: GridFamily;
   readonly followsZoom: boolean;
   readonly step: GridStep;
@@ -56,6 +60,12 @@ export interface Settings {
   readonly edgeFadeMs: number;
   readonly edgeFadeShape: FadeShape;
   readonly edgeFadeBend: number;
+  /** The shape and bend that a fade was last given by hand: the next one gets them. */
+  readonly lastFade: { readonly shape: FadeShape; readonly bend: number };
+  /** What a blend was last given. */
+  readonly lastBlend: { readonly law: BlendLaw; readonly place: "centred" | "before" | "after"; readonly ms: number };
+  /** Gaps up to this long are filled before the joints of a range are blended; 0 for none. */
+  readonly fillGapsMs: number;
   /** Fades kept under a name. */
   readonly fadePresets: readonly FadePreset[];
   /** When playing is stopped the playhead stays where the ear was, or returns to where play began. */
@@ -73,6 +83,7 @@ export interface Settings {
   readonly inspector: boolean;
   /** The table of all seams is open. */
   readonly seamCheck: boolean;
+  readonly seamCheckHeight: number;
 }
 
 export const SIXTEENTH: GridStep = { kind: "note", division: 16, feel: "straight" };
@@ -89,6 +100,8 @@ export const useSettings = create<Settings>()(
       targets: ["grid", "edge"],
       placing: "line",
       pull: "near",
+      moveEdge: "start",
+      edgeTargets: "both",
       family: "musical",
       followsZoom: true,
       step: SIXTEENTH,
@@ -102,6 +115,9 @@ export const useSettings = create<Settings>()(
       edgeFadeMs: 4,
       edgeFadeShape: "power",
       edgeFadeBend: 0,
+      lastFade: { shape: "power", bend: 0 },
+      lastBlend: { law: "auto", place: "centred", ms: 12 },
+      fillGapsMs: 0,
       fadePresets: [],
       afterStop: "stay",
       preRollMs: 0,
@@ -112,6 +128,7 @@ export const useSettings = create<Settings>()(
       theme: "day",
       inspector: true,
       seamCheck: false,
+      seamCheckHeight: 304,
     }),
     { name: "wet-thread settings" },
   ),

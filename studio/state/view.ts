@@ -1,5 +1,4 @@
 import { withBundles } from "@wet-thread/core/edit/bundles/members";
-import type { Edit } from "@wet-thread/core/edit/registry";
 import type { Document } from "@wet-thread/core/model/document";
 import { create } from "zustand";
 import type { Neighbours, Overlaps } from "./settings";
@@ -17,14 +16,16 @@ export interface TimeRange {
   readonly trackIds: readonly string[];
 }
 
-/** Clips let go of in the place mode: where they came from, and the drop as edits for any distance. */
+/** A drop that asks for its exact place: the positions that it would have at no distance, and how it is done at any. */
 export interface Placing {
-  readonly clipIds: readonly string[];
+  /** Of what is dropped; a sync point where it has one. */
+  readonly from: { readonly start: number; readonly end: number; readonly sync?: number };
   readonly x: number;
   readonly y: number;
-  /** The distance at which they were dropped. */
+  /** The distance at which it was dropped. */
   readonly by: number;
-  edits(by: number): Edit[];
+  /** Does it at a distance. */
+  place(by: number): void;
 }
 
 /** What is seen and selected: not part of the piece, never sent. */
@@ -43,6 +44,8 @@ export interface View {
   /** The tracks that are chosen together, `trackId` among them; empty where only that one is. */
   readonly trackIds: ReadonlySet<string>;
   readonly seamId: string | null;
+  /** The fade that is chosen, of one of the selected clips. */
+  readonly fade: ChosenFade | null;
   /** The marker or section that is chosen (and nudged), and whether its small panel is open. */
   readonly markId: string | null;
   readonly markPanel: boolean;
@@ -80,6 +83,11 @@ export interface View {
   readonly tall: Tall | null;
 }
 
+export interface ChosenFade {
+  readonly clipId: string;
+  readonly edge: "in" | "out";
+}
+
 /** Tracks and the height, in pixels, that a close-up gives each of them. */
 export interface Tall {
   readonly trackIds: ReadonlySet<string>;
@@ -98,6 +106,7 @@ export const useView = create<View>(() => ({
   trackId: null,
   trackIds: new Set(),
   seamId: null,
+  fade: null,
   markId: null,
   markPanel: false,
   naming: null,
@@ -131,6 +140,9 @@ function alone(wanted: Partial<View>): Partial<View> {
     wanted.trackId !== undefined && wanted.trackIds === undefined && trackIds.size > 0 && !trackIds.has(wanted.trackId ?? "")
       ? { trackIds: NO_CLIPS, ...wanted }
       : wanted;
+  // A fade is chosen by itself, with its clip selected; selecting anything anew lets go of it.
+  if (change.fade === undefined && view().fade && ["clipIds", "range", "seamId", "markId"].some((key) => key in change))
+    return alone({ ...change, fade: null });
   const takes = (change.clipIds?.size ?? 0) > 0 || Boolean(change.range) || Boolean(change.seamId);
   if (takes && change.markId === undefined) return { markId: null, markPanel: false, ...change };
   return change.markId && !takes ? { clipIds: NO_CLIPS, range: null, seamId: null, ...change } : change;

@@ -189,7 +189,8 @@ export function Timeline({ rulerMarks }: { rulerMarks: ReactNode }) {
         )
           seen();
         else {
-          dirty.overlay ||= v.clipIds !== old.clipIds || v.range !== old.range || v.seamId !== old.seamId || v.openBundle !== old.openBundle;
+          dirty.overlay ||=
+            v.clipIds !== old.clipIds || v.range !== old.range || v.seamId !== old.seamId || v.fade !== old.fade || v.openBundle !== old.openBundle;
           dirty.rulers ||= v.range !== old.range;
           request();
         }

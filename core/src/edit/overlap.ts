@@ -90,7 +90,10 @@ function blendSpan(tx: Transaction, left: Clip, right: Clip, { attacks }: Landin
   if (hit - right.start >= AT_ITS_HIT_SECONDS * tx.before.sampleRate) return { from: right.start, to: hit };
   // It starts at its hit: the blend lies before, in what is hidden of it, as far as that and the earlier clip reach.
   const most = Math.min(right.offset + hit - right.start, hit - left.start - left.fadeIn.length);
-  return { from: hit - Math.max(0, Math.min(set, whole.to - whole.from, most)), to: hit };
+  const length = Math.max(0, Math.min(set, whole.to - whole.from, most));
+  // What is hidden may hold a hit of its own, which nobody wants to hear coming in.
+  const hidden = hitsBetween(tx.before.sources, withStart(right, hit - length), hit - length, hit).at(-1);
+  return { from: hidden === undefined ? hit - length : hidden + 1, to: hit };
 }
 
 /** Crossfades two clips that overlap, the left one's end with the right one's start; false where their fades leave no room. */

@@ -19,6 +19,17 @@ export function sortedPoints(kind: PointKind, sorted: ArrayLike<number>): PointS
 }
 
 const edgeLists = new WeakMap<Lane, Float64Array>();
+const startLists = new WeakMap<Lane, Float64Array>();
+
+/** Starts of a lane's clips, which are in order of them. */
+function startsOf(lane: Lane): Float64Array {
+  let starts = startLists.get(lane);
+  if (!starts) {
+    starts = Float64Array.from(lane.clips, (c) => c.start);
+    startLists.set(lane, starts);
+  }
+  return starts;
+}
 
 /** Starts and ends of a lane's clips, sorted; kept as long as the lane is. */
 function edgesOf(lane: Lane): Float64Array {
@@ -35,12 +46,12 @@ function edgesOf(lane: Lane): Float64Array {
   return edges;
 }
 
-/** The edges of all clips of some tracks, but for those at `except` positions (the moving clips' own). Those of the gesture's own tracks come before others. */
-export function edgePoints(doc: Document, trackIds: Iterable<string>, except: ReadonlySet<number>, own = false): PointSource {
+/** The edges of all clips of some tracks, but for those at `except` positions (the moving clips' own). Those of the gesture's own tracks come before others. `startsOnly` leaves ends out. */
+export function edgePoints(doc: Document, trackIds: Iterable<string>, except: ReadonlySet<number>, own = false, startsOnly = false): PointSource {
   const lists = [...trackIds]
     .map((id) => doc.lanes.get(id))
     .filter((l) => l !== undefined)
-    .map(edgesOf);
+    .map(startsOnly ? startsOf : edgesOf);
   return {
     kind: "edge",
     own,

@@ -15,7 +15,6 @@ const span = {
 };
 const shortSpan = { start: fc.integer({ min: 2000, max: 4000 }), end: fc.integer({ min: 4001, max: 6000 }) };
 const at = fc.integer({ min: 0, max: 14_000 });
-const overlap = fc.constantFrom("layer", "cover", "blend");
 const bundles = fc.constantFrom("independent", "linked");
 /** Stretches in order and apart, each a gap after the one before. */
 const keptStretches = fc.array(fc.tuple(fc.integer({ min: 1, max: 1500 }), fc.integer({ min: 1, max: 1500 })), { maxLength: 5 }).map((list) => {
@@ -166,7 +165,7 @@ export const edits: fc.Arbitrary<Edit> = fc
       sourceId: fc.constantFrom("mono", "stereo"),
       start: at,
       offset: fc.integer({ min: 0, max: 2000 }),
-      overlap,
+      ...modes,
       channels: fc.constantFrom(undefined, [0]),
     }),
     fc.record({

@@ -7,7 +7,7 @@ import { toast } from "sonner";
 import { deleteSelected, join, makeIndependent, openBundle, print, release, selectedBundle } from "@/commands/clip-actions";
 import { modeRules } from "@/state/modes";
 import { session, useSession } from "@/state/session";
-import { useSettings } from "@/state/settings";
+import { setSettings, useSettings } from "@/state/settings";
 import { useView, view } from "@/state/view";
 import { useShownDoc, useShownRange } from "@/timeline/model/shown";
 import { Button, Field, Swatches } from "@/ui/controls";
@@ -61,6 +61,7 @@ export function ClipTab() {
   const doc = useShownDoc();
   const range = useShownRange();
   const ids = useView((v) => v.clipIds);
+  const fade = useView((v) => v.fade);
   const unit = useSettings((s) => s.readOuts[0]);
   const presets = useSettings((s) => s.fadePresets);
   const clips = [...ids].map((id) => doc.clips.get(id)).filter((c) => c !== undefined);
@@ -179,11 +180,15 @@ export function ClipTab() {
         const shape = common(clips, (c) => pick(c).shape) ?? pick(clip).shape;
         const bend = common(clips, (c) => pick(c).bend);
         return (
-          <fieldset key={edge} className="mt-4 border-line border-t pt-3">
+          <fieldset
+            key={edge}
+            data-chosen={fade?.edge === edge || undefined}
+            className="mt-4 border-line border-t pt-3 data-[chosen]:-mx-2 data-[chosen]:rounded-md data-[chosen]:border data-[chosen]:border-weld data-[chosen]:bg-weld/10 data-[chosen]:px-2 data-[chosen]:pb-2"
+          >
             <legend className="sr-only">Fade {edge}</legend>
             <div className="grid grid-cols-2 gap-x-2.5">
               <div>
-                <Label>Fade {edge}</Label>
+                <Label>{fade?.edge === edge ? `Fade ${edge}, chosen` : `Fade ${edge}`}</Label>
                 <Field
                   label={`Length of fade ${edge}`}
                   value={ms(common(clips, (c) => pick(c).length))}
@@ -201,13 +206,19 @@ export function ClipTab() {
                   value={bend === null ? "mixed" : signed(bend, 2)}
                   onCommit={(t) => {
                     const v = numberFrom(t, -1, 1, "bend");
-                    if (v !== null) edit({ type: "set-fade", clipIds, edge, bend: v });
+                    if (v !== null && edit({ type: "set-fade", clipIds, edge, bend: v })) setSettings({ lastFade: { shape, bend: v } });
                   }}
                 />
               </div>
             </div>
             <div className="mt-2">
-              <Shapes value={shape} bend={bend ?? 0} onChange={(s) => edit({ type: "set-fade", clipIds, edge, shape: s })} />
+              <Shapes
+                value={shape}
+                bend={bend ?? 0}
+                onChange={(s) => {
+                  if (edit({ type: "set-fade", clipIds, edge, shape: s })) setSettings({ lastFade: { shape: s, bend: bend ?? 0 } });
+                }}
+              />
             </div>
             {presets.length > 0 && (
               <div className="mt-2 flex flex-wrap gap-1.5">
@@ -216,9 +227,11 @@ export function ClipTab() {
                     key={p.name}
                     type="button"
                     className="rounded-sm border border-line bg-raised px-1.5 text-ink-2 text-sm hover:border-ink-3"
-                    onClick={() =>
-                      edit({ type: "set-fade", clipIds, edge, length: Math.round((p.ms * doc.sampleRate) / 1000), shape: p.shape, bend: p.bend })
-                    }
+                    onClick={() => {
+                      const length = Math.round((p.ms * doc.sampleRate) / 1000);
+                      if (edit({ type: "set-fade", clipIds, edge, length, shape: p.shape, bend: p.bend }))
+                        setSettings({ lastFade: { shape: p.shape, bend: p.bend } });
+                    }}
                   >
                     {p.name}
                   </button>

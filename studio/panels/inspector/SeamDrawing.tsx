@@ -1,18 +1,24 @@
 "use client";
+import { EditError } from "@wet-thread/core/edit/errors";
+import { applyEdits, type Edit, newKey } from "@wet-thread/core/edit/registry";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
-import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
+import { type Clip, clipEnd, NO_FADE } from "@wet-thread/core/model/schema";
 import { Renderer } from "@wet-thread/core/render/renderer";
 import { seamSpans } from "@wet-thread/core/seam/measure";
 import type { Seam } from "@wet-thread/core/seam/seams";
 import { formatLength } from "@wet-thread/core/time/format";
 import { Minus, Plus } from "lucide-react";
-import { useEffect, useRef } from "react";
+import { type PointerEvent as ReactPointerEvent, useEffect, useRef } from "react";
 import { create } from "zustand";
 import { haveSamples, pageReader } from "@/state/media";
-import { useSettings } from "@/state/settings";
+import { edited } from "@/state/modes";
+import { session } from "@/state/session";
+import { settings, useSettings } from "@/state/settings";
 import { drawnGain } from "@/timeline/model/drawn-gain";
+import { clearPreview, setPreview } from "@/timeline/model/preview";
 import { PALETTES, type Palette } from "@/timeline/model/theme";
 import { Segments } from "@/ui/controls";
+import { followPointer } from "@/ui/pointer-drag";
 
 /** How seams are looked at; kept from seam to seam. `half`: samples shown on each side, null for as many as the fades want. */
 const useLook = create<{ readonly half: number | null; readonly laid: "apart" | "over" }>(() => ({ half: null, laid: "apart" }));
@@ -28,6 +34,8 @@ interface Trace {
   readonly wave: Float32Array;
   readonly color: string;
   readonly clip: Clip | null;
+  /** What its recording holds beyond the edge, that is not heard. */
+  readonly beyond?: { readonly wave: Float32Array; readonly from: number; readonly to: number };
 }
 
 /** Samples on each side that a seam's fades and blend want to be seen with. */
@@ -37,6 +45,23 @@ function halfFor(doc: Document, { left, right, position }: Seam): number {
     left && clipEnd(left) <= position + left.fadeOut.length ? left.fadeOut.length : 0,
   );
   return Math.min(Math.round(0.09 * doc.sampleRate), Math.max(Math.round(0.004 * doc.sampleRate), Math.round(spread * 1.4)));
+}
+
+/** A clip's recording beyond its edge at a seam, as it would sound if it were pulled out: only where there is any. */
+function beyond(doc: Document, clip: Clip | null, side: "left" | "right", from: number, n: number): Trace["beyond"] {
+  if (!clip) return undefined;
+  const length = doc.sources.get(clip.sourceId)?.length ?? 0;
+  const more =
+    side === "left" ? Math.min(from + n - clipEnd(clip), length - clip.offset - clip.length) : Math.min(clip.start - Math.max(0, from), clip.offset);
+  if (more < 1) return undefined;
+  const span = side === "left" ? { from: clipEnd(clip), to: clipEnd(clip) + more } : { from: clip.start - more, to: clip.start };
+  const bare = { ...clip, layer: 0, blend: null, mute: false, fadeIn: NO_FADE, fadeOut: NO_FADE };
+  const alone =
+    side === "left" ? { ...bare, length: clip.length + more } : { ...bare, start: span.from, offset: clip.offset - more, length: clip.length + more };
+  const lane = doc.lanes.get(clip.trackId);
+  if (!lane) return undefined;
+  const only = { ...doc, lanes: new Map([...doc.lanes, [clip.trackId, lane.with([...lane.clips], [alone])]]) };
+  return { wave: heard(only, clip.trackId, from, n, null), ...span };
 }
 
 /** What is heard of a track in [from, from + n): all of it, or only some clips. */
@@ -78,7 +103,14 @@ export function SeamDrawing({ doc, seam }: { doc: Document; seam: Seam }) {
   useEffect(() => {
     let stale = false;
     void (async () => {
-      await Promise.all(seamSpans(doc, seam).map((s) => haveSamples(s.sourceId, s.from, s.to)));
+      // With what lies beyond the edges, as far as it is drawn.
+      const more = [seam.left, seam.right].flatMap((c) =>
+        c ? [{ sourceId: c.sourceId, from: Math.max(0, c.offset - half), to: c.offset + c.length + half }] : [],
+      );
+      const near = more.map((s, i) =>
+        i === 0 && seam.left ? { ...s, from: Math.max(s.from, s.to - 3 * half) } : { ...s, to: Math.min(s.to, s.from + 3 * half) },
+      );
+      await Promise.all([...seamSpans(doc, seam), ...near].map((s) => haveSamples(s.sourceId, s.from, s.to)));
       const c = canvas.current;
       if (stale || !c) return;
       const scale = window.devicePixelRatio || 1;
@@ -97,10 +129,12 @@ export function SeamDrawing({ doc, seam }: { doc: Document; seam: Seam }) {
     <div>
       <canvas
         ref={canvas}
-        className="w-full rounded-md border border-line"
+        className="w-full cursor-move touch-none rounded-md border border-line"
         style={{ height: HIGH }}
         role="img"
+        title="Drag sideways for the length of the blend, up and down for its bend, with Alt to move the splice. Escape calls it off."
         aria-label="The seam: going out, coming in, and what is heard"
+        onPointerDown={(e) => e.button === 0 && dragBlend(e, seam, half)}
       />
       <div className="mt-1.5 flex items-center gap-1.5">
         <div className="w-[104px]">
@@ -144,6 +178,49 @@ export function SeamDrawing({ doc, seam }: { doc: Document; seam: Seam }) {
   );
 }
 
+/** Pixels that bend a blend all the way, and that a drag has to go before it counts along its way. */
+const BEND_PIXELS = 120;
+const DEAD_PIXELS = 5;
+
+/** Drags the blend in the drawing: a preview of the piece while it goes on, one step when it is let go of. */
+function dragBlend(e: ReactPointerEvent<HTMLCanvasElement>, seam: Seam, half: number): void {
+  const { left, right } = seam;
+  const { doc } = session();
+  if (!left || !right || left === right || (!right.blend && (clipEnd(left) !== seam.position || right.start !== seam.position))) return;
+  const per = (2 * half) / e.currentTarget.clientWidth;
+  const [x0, y0] = [e.clientX, e.clientY];
+  const { blend } = right;
+  let edit: Edit | null = null;
+  const key = newKey();
+  followPointer(e.currentTarget, e.pointerId, {
+    move(m) {
+      const [dx, dy] = [m.clientX - x0, y0 - m.clientY];
+      const { law, place } = settings().lastBlend;
+      const bend =
+        Math.abs(dy) < DEAD_PIXELS ? {} : { bend: Math.round(Math.max(-1, Math.min(1, right.fadeIn.bend + dy / BEND_PIXELS)) * 100) / 100 };
+      const by = Math.abs(dx) < DEAD_PIXELS ? 0 : Math.round(dx * per);
+      const base = { type: "set-blend", clipId: right.id, key };
+      if (m.altKey && blend) edit = { ...base, splice: Math.max(0, blend.splice + by), ...bend };
+      else if (blend) edit = { ...base, length: Math.max(1, right.fadeIn.length + 2 * by), ...bend };
+      else
+        edit =
+          by === 0 ? null : { ...base, with: left.id, length: Math.max(1, 2 * Math.abs(by)), law, place, shape: settings().lastFade.shape, ...bend };
+      try {
+        setPreview({ doc: edit ? applyEdits(doc, [edited(edit, doc.sampleRate)]).doc : null });
+      } catch (error) {
+        if (!(error instanceof EditError)) throw error;
+        edit = null;
+        setPreview({ doc: null });
+      }
+    },
+    drop() {
+      clearPreview();
+      if (edit) session().edit([edit]);
+    },
+    cancel: clearPreview,
+  });
+}
+
 interface Look {
   readonly from: number;
   readonly n: number;
@@ -157,8 +234,20 @@ function paint(g: CanvasRenderingContext2D, doc: Document, seam: Seam, look: Loo
   const { left, right } = seam;
   const x = (sample: number): number => ((sample - from) / n) * wide;
   const traces: Trace[] = [
-    { name: "going out", wave: heard(doc, seam.trackId, from, n, left ? [left.id] : []), color: palette.dyes.indigo, clip: left },
-    { name: "coming in", wave: heard(doc, seam.trackId, from, n, right ? [right.id] : []), color: palette.dyes.cochineal, clip: right },
+    {
+      name: "going out",
+      wave: heard(doc, seam.trackId, from, n, left ? [left.id] : []),
+      color: palette.dyes.indigo,
+      clip: left,
+      beyond: beyond(doc, left, "left", from, n),
+    },
+    {
+      name: "coming in",
+      wave: heard(doc, seam.trackId, from, n, right ? [right.id] : []),
+      color: palette.dyes.cochineal,
+      clip: right,
+      beyond: beyond(doc, right, "right", from, n),
+    },
     { name: "what you hear", wave: heard(doc, seam.trackId, from, n, null), color: palette.ink, clip: null },
   ];
   g.fillStyle = palette.raised;
@@ -191,6 +280,16 @@ function paint(g: CanvasRenderingContext2D, doc: Document, seam: Seam, look: Loo
     }
     g.stroke();
     for (const t of row) {
+      if (t.beyond) {
+        // Faint, and only beyond the edge.
+        g.save();
+        g.beginPath();
+        g.rect(x(t.beyond.from), high * k, x(t.beyond.to) - x(t.beyond.from), high);
+        g.clip();
+        g.globalAlpha = 0.35;
+        paintWave(g, { ...t, wave: t.beyond.wave }, look, middle, tall / peak);
+        g.restore();
+      }
       paintWave(g, t, look, middle, tall / peak);
       if (t.clip) paintGain(g, doc, t.clip, look, high * k + 3, high * (k + 1) - 3, t.color);
     }

@@ -14,10 +14,11 @@ import { smoothSeam, stepSeam } from "@/commands/actions";
 import { keyOf } from "@/commands/keys";
 import { transport } from "@/engine/transport";
 import { haveSamples, pageReader } from "@/state/media";
-import { session, useSession } from "@/state/session";
-import { settings, useSettings } from "@/state/settings";
+import { session } from "@/state/session";
+import { setSettings, settings, useSettings } from "@/state/settings";
 import { useView } from "@/state/view";
 import { findSeam, laneSeams, seamClass } from "@/timeline/model/seam-classes";
+import { useShownDoc } from "@/timeline/model/shown";
 import { Button, Field, Segments } from "@/ui/controls";
 import { SHAPE_NAMES, Shapes } from "../FadeShapes";
 import { Empty, Label, lengthFrom, numberFrom, signed } from "./parts";
@@ -30,11 +31,8 @@ const BADGES: Readonly<Record<string, string>> = {
   unbroken: "bg-weft text-ink-2",
 };
 
-/** Seconds listened to before and after a seam. */
-const LEAD = 1.2;
-
 export function SeamTab() {
-  const doc = useSession((s) => s.doc);
+  const doc = useShownDoc();
   const id = useView((v) => v.seamId);
   const seam = findSeam(doc, id);
   const { measure, alike } = useMeasure(doc, seam);
@@ -78,7 +76,8 @@ function Listening({ doc, seam, raw }: { doc: Document; seam: Seam; raw: Documen
   const playing = useView((v) => v.playing);
   const [round, setRound] = useState(false);
   const [before, setBefore] = useState(false);
-  const lead = Math.round(LEAD * doc.sampleRate);
+  const leadMs = useSettings((s) => s.seamLeadMs);
+  const lead = Math.round((leadMs * doc.sampleRate) / 1000);
   const span = { start: Math.max(0, seam.position - lead), end: seam.position + lead };
   const listen = (asBefore: boolean): void => {
     transport().hear(asBefore ? raw : null);
@@ -113,6 +112,16 @@ function Listening({ doc, seam, raw }: { doc: Document; seam: Seam; raw: Documen
         >
           <Repeat2 size={14} aria-hidden /> Round
         </Button>
+        <Field
+          label="Heard on both sides of the seam"
+          className="!h-7 w-[86px]"
+          unit="ms"
+          value={String(leadMs)}
+          onCommit={(t) => {
+            const v = numberFrom(t, 20, 20_000, "length");
+            if (v !== null) setSettings({ seamLeadMs: Math.round(v) });
+          }}
+        />
       </div>
       <div className="flex gap-2">
         <Button className="flex-1" onClick={() => (playing ? transport().stop(true) : listen(before))}>
@@ -197,7 +206,21 @@ function useMeasure(doc: Document, seam: Seam | undefined): { measure: SeamMeasu
 function BlendControls({ doc, seam, blend, alike }: { doc: Document; seam: Seam; blend: Blend; alike: number | null }) {
   const right = seam.right as NonNullable<Seam["right"]>;
   const left = seam.left as NonNullable<Seam["left"]>;
-  const set = (change: Record<string, unknown>): void => void session().edit([{ type: "set-blend", clipId: right.id, ...change }]);
+  const [asked, setAsked] = useState<number | null>(null);
+  const set = (change: { length?: number; law?: Blend["law"]; place?: "before" | "centred" | "after"; [more: string]: unknown }): void => {
+    if (!session().edit([{ type: "set-blend", clipId: right.id, ...change }])) return;
+    const { length, law, place } = change;
+    // The next blend begins as this one was left.
+    setSettings({
+      lastBlend: {
+        ...settings().lastBlend,
+        ...(law && { law }),
+        ...(place && { place }),
+        ...(length && { ms: Math.round((length * 1e5) / doc.sampleRate) / 100 }),
+      },
+    });
+    if (length) setAsked(length);
+  };
   const has = materialAt(left, right, seam.position, doc.sources.get(left.sourceId)?.length ?? 0);
   const place = blend.place === "free" ? "centred" : blend.place;
   return (
@@ -278,6 +301,12 @@ function BlendControls({ doc, seam, blend, alike }: { doc: Document; seam: Seam;
           <p className="mt-1.5 text-ink-3 text-sm">Separate halves: the law is not kept, only shown.</p>
         </>
       )}
+      {asked !== null && asked > right.fadeIn.length && (
+        <p className="mt-2.5 rounded-sm bg-weld/15 px-2 py-1 text-sm" role="note">
+          Only {formatLength(right.fadeIn.length, doc.sampleRate)} of the {formatLength(asked, doc.sampleRate)} asked for: {shortOf(has, left, right)}{" "}
+          has no more material beyond its edge.
+        </p>
+      )}
       <p className="mt-2.5 text-ink-3 text-sm">
         Material beyond the splice: <span className="num">{formatLength(Math.max(0, has.after), doc.sampleRate)}</span> on the left,{" "}
         <span className="num">{formatLength(Math.max(0, has.before), doc.sampleRate)}</span> on the right.
@@ -288,6 +317,10 @@ function BlendControls({ doc, seam, blend, alike }: { doc: Document; seam: Seam;
     </>
   );
 }
+
+/** Which of both sides has the least material beyond the splice. */
+const shortOf = (has: { before: number; after: number }, left: Clip, right: Clip): string =>
+  has.after < has.before ? left.name || "the left clip" : right.name || "the right clip";
 
 function OpenControls({ doc, seam }: { doc: Document; seam: Seam }) {
   const { left, right, position } = seam;

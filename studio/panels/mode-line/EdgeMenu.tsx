@@ -2,7 +2,7 @@ import { session } from "@/state/session";
 import { type Settings, setSettings } from "@/state/settings";
 import { Field, Slider } from "@/ui/controls";
 import { SHAPE_NAMES, Shapes } from "../FadeShapes";
-import { lengthFrom } from "../inspector/parts";
+import { lengthFrom, numberFrom } from "../inspector/parts";
 import { Heading } from "./rule-menus";
 import { Chip } from "./steps";
 
@@ -31,7 +31,17 @@ export function EdgeMenu({ set }: { set: Settings }) {
       <Shapes value={set.edgeFadeShape} bend={set.edgeFadeBend} onChange={(edgeFadeShape) => setSettings({ edgeFadeShape })} />
       <Heading side={set.edgeFadeBend === 0 ? "none" : set.edgeFadeBend.toFixed(2)}>Bend</Heading>
       <Slider label="Bend" min={-1} max={1} step={0.05} value={set.edgeFadeBend} onCommit={(edgeFadeBend) => setSettings({ edgeFadeBend })} />
-      <Heading side="used by I, O and here">Kept fades</Heading>
+      <Heading side="0 for none">Blending a range first fills gaps up to</Heading>
+      <Field
+        label="Gaps filled before a range is blended"
+        value={String(set.fillGapsMs)}
+        unit="ms"
+        onCommit={(t) => {
+          const v = numberFrom(t, 0, 60_000, "length");
+          if (v !== null) setSettings({ fillGapsMs: Math.round(v) });
+        }}
+      />
+      <Heading>Kept fades</Heading>
       <div className="flex flex-wrap gap-1.5">
         {set.fadePresets.map((p) => (
           <span key={p.name} className="flex">

@@ -65,6 +65,31 @@ export function SnapMenu({ set }: { set: Settings }) {
           ["near", "Only when near (8 px)"],
         ]}
       />
+      <Heading>Of a clip that is moved</Heading>
+      <Segments
+        label="Edge that snaps"
+        value={set.moveEdge}
+        onChange={(moveEdge) => setSettings({ moveEdge })}
+        options={[
+          ["start", "Its start snaps"],
+          ["end", "Its end"],
+          ["near", "The nearer one"],
+        ]}
+      />
+      {set.targets.includes("edge") && (
+        <>
+          <Heading>Clip edges that attract</Heading>
+          <Segments
+            label="Edges that attract"
+            value={set.edgeTargets}
+            onChange={(edgeTargets) => setSettings({ edgeTargets })}
+            options={[
+              ["both", "Starts and ends"],
+              ["starts", "Starts only"],
+            ]}
+          />
+        </>
+      )}
       <p className="mt-3 text-ink-2 text-sm">
         Tap <Key>G</Key> to turn snapping on or off, hold it to leave the grid for one move.
       </p>

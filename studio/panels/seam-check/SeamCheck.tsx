@@ -15,6 +15,7 @@ import { setSettings, useSettings } from "@/state/settings";
 import { useMedia } from "@/state/use-media";
 import { setView, useView } from "@/state/view";
 import { Button, Segments } from "@/ui/controls";
+import { followPointer } from "@/ui/pointer-drag";
 import { ALL, clickText, dipText, type Filter, filtered, type SeamRow, type SortKey, seamRows, seamsCsv, sorted } from "./rows";
 import { SeamChart } from "./SeamChart";
 
@@ -45,7 +46,7 @@ export function SeamCheck() {
   const unit = useSettings((s) => s.readOuts[0]);
   const chosen = useView((v) => v.seamId);
   const [filter, setFilter] = useState<Filter>(ALL);
-  const [sort, setSort] = useState<{ key: SortKey; down: boolean }>({ key: "position", down: false });
+  const [sort, setSort] = useState<{ key: SortKey; down: boolean }>({ key: "class", down: false });
   const [picked, setPicked] = useState<ReadonlySet<string>>(new Set());
   const [after, setAfter] = useState<After | null>(null);
   // biome-ignore lint/correctness/useExhaustiveDependencies: classes depend on samples that come in
@@ -54,6 +55,16 @@ export function SeamCheck() {
   const scroller = useRef<HTMLDivElement>(null);
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroller.current, estimateSize: () => ROW, overscan: 12 });
   useAsk(all);
+  // What is on the screen is measured first.
+  const seen = virtual
+    .getVirtualItems()
+    .map((item) => rows[item.index])
+    .filter((r) => r && !r.measure)
+    .map((r) => r.seam);
+  const seenIds = seen.map((s) => s.id).join(" ");
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the ids stand for the seams, which are made anew each time
+  useEffect(() => measurer().ask(seen), [seenIds]);
+  const high = useSettings((s) => s.seamCheckHeight);
   const measured = all.reduce((n, r) => n + (r.measure ? 1 : 0), 0);
   const counts = all.reduce<Record<string, number>>((n, r) => {
     n[r.class] = (n[r.class] ?? 0) + 1;
@@ -106,8 +117,26 @@ export function SeamCheck() {
     virtual.scrollToIndex(to);
   };
   return (
-    <section aria-label="Seam check" className="flex h-[304px] min-w-0 shrink-0 flex-col overflow-hidden border-line border-t bg-surface">
-      <div className="flex h-10 shrink-0 items-center gap-1.5 overflow-hidden border-line border-b px-3">
+    <section
+      aria-label="Seam check"
+      className="relative flex max-h-[70vh] min-w-0 shrink-0 flex-col overflow-hidden border-line border-t bg-surface"
+      style={{ height: high }}
+    >
+      <div
+        className="absolute inset-x-0 top-0 z-10 h-[6px] cursor-ns-resize touch-none"
+        title="Drag for the height of the seam check"
+        onPointerDown={(e) => {
+          if (e.button !== 0) return;
+          const y0 = e.clientY;
+          followPointer(e.currentTarget, e.pointerId, {
+            move: (m) =>
+              setSettings({ seamCheckHeight: Math.round(Math.max(LEAST_HEIGHT, Math.min(window.innerHeight * 0.7, high + y0 - m.clientY))) }),
+            drop: () => {},
+            cancel: () => setSettings({ seamCheckHeight: high }),
+          });
+        }}
+      />
+      <div className="flex min-h-10 shrink-0 flex-wrap items-center gap-1.5 border-line border-b px-3 py-1">
         <h2 className="shrink-0 font-semibold">Seam check</h2>
         <div className="w-[424px] shrink-0 text-[12px]">
           <Segments
@@ -234,6 +263,7 @@ export function SeamCheck() {
   );
 }
 
+const LEAST_HEIGHT = 160;
 const GRID = "16px 84px 84px minmax(56px,1fr) minmax(70px,1.6fr) 64px 62px 112px";
 
 /** Asks for the figures of every seam that changed, those shown first being asked for last and so measured first. */
@@ -350,7 +380,7 @@ function Choice({
       aria-label={label}
       value={value}
       onChange={(e) => onChange(e.target.value)}
-      className="h-7 w-[104px] min-w-0 shrink rounded-md border border-line bg-raised px-1.5 text-ink-2"
+      className="h-7 min-w-[112px] rounded-md border border-line bg-raised px-1.5 text-ink-2"
     >
       {options.map(([id, name]) => (
         <option key={id} value={id}>

@@ -5,7 +5,8 @@ import { blendAfter, type Document } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
 import { modeRules } from "@/state/modes";
-import { view } from "@/state/view";
+import { setSettings, settings } from "@/state/settings";
+import { setView, view } from "@/state/view";
 import { flagLines } from "../model/describe";
 import { snapped } from "../model/snapping";
 import type { Zone } from "../model/zones";
@@ -105,8 +106,15 @@ export function fadeClips(doc: Document, clip: Clip, edge: "in" | "out", pressed
         edits: [{ type: "set-blend", clipId: follower.id, length: Math.max(1, length) }],
         lines: () => [`blend ${formatLength(length, doc.sampleRate)}`],
       };
+    // A new fade has the shape that was used last.
+    const fresh = fade.length === 0;
+    const look = fresh ? { shape: settings().lastFade.shape, bend: bend || settings().lastFade.bend } : { bend };
     return {
-      edits: length === fade.length && bend === fade.bend ? [] : [{ type: "set-fade", clipIds: clips.map((c) => c.id), edge, length, bend }],
+      edits: length === fade.length && bend === fade.bend ? [] : [{ type: "set-fade", clipIds: clips.map((c) => c.id), edge, length, ...look }],
+      after: () => {
+        if (length > 0) setView({ fade: { clipId: clip.id, edge } });
+        if (bend !== fade.bend) setSettings({ lastFade: { shape: fresh ? settings().lastFade.shape : fade.shape, bend } });
+      },
       lines: () => [
         `fade ${edge} ${formatLength(length, doc.sampleRate)}`,
         `bend ${bend >= 0 ? "+" : "−"}${Math.abs(bend).toFixed(2)}`,

@@ -3,9 +3,9 @@ import { EditError } from "@wet-thread/core/edit/errors";
 import { applyEdits, type Edit, newKey, type Outcome } from "@wet-thread/core/edit/registry";
 import type { Document } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
-import { edited } from "@/state/modes";
+import { edited, neighboursInForce } from "@/state/modes";
 import { session } from "@/state/session";
-import { view } from "@/state/view";
+import { type Placing, setView, view } from "@/state/view";
 import { clearPreview, type Preview, setPreview } from "../model/preview";
 
 /** Where the pointer is, in pixels of the lanes, and the keys that are held. */
@@ -77,6 +77,34 @@ export function editing(doc: Document, plan: (p: Point) => Plan | null): Gesture
       if (done) planned?.after?.(done);
     },
   };
+}
+
+/** Whether a drop asks for its exact place instead of being done where the pointer is. */
+export const dropsAsk = (): boolean => neighboursInForce() === "place";
+
+/** What a drop does instead where it asks: opens the field for its place, and does the edits for what is typed there. */
+export function askingFor(
+  p: Point,
+  from: Placing["from"],
+  by: number,
+  edits: (by: number) => Edit[],
+  name?: string,
+  after?: () => void,
+): (() => void) | undefined {
+  if (!dropsAsk()) return undefined;
+  return () =>
+    setView({
+      placing: {
+        from,
+        x: p.x,
+        y: p.y,
+        by,
+        place(typed) {
+          const list = edits(typed);
+          if (list.length && session().edit(list, name)) after?.();
+        },
+      },
+    });
 }
 
 /** The clips that a gesture on one of them takes along: all selected ones if it is among them, and all of its bundle when that is closed. */

@@ -4,6 +4,7 @@ import type { Zone } from "../model/zones";
 import { dragBlendSide, dragSeam, dragSplice, fadeClips, trimClips } from "./edge-gestures";
 import type { Gesture, Point } from "./gesture";
 import { moveClips } from "./move-gesture";
+import { strokeRail } from "./rail-gesture";
 import { dragRangeEdge, frameClips, makeRange, pullRange } from "./range-gestures";
 import { shiftAudio, splitStroke, stampAlong, stampHere, sweep } from "./tool-gestures";
 import { handScroll, listenAlong, zoomFrame } from "./view-gestures";
@@ -21,6 +22,7 @@ export function gestureFor(doc: Document, zone: Zone, p: Point, add: boolean, fr
   }
   if (zone.kind === "below") return frameClips(doc, p, add);
   if (zone.kind === "seam" && zone.seam) return dragSeam(doc, zone, p);
+  if (zone.kind === "rail" && tool === "pointer" && !frame) return strokeRail(doc, p);
   switch (tool) {
     case "split":
       return splitStroke(doc, zone.clip, p);
@@ -30,7 +32,7 @@ export function gestureFor(doc: Document, zone: Zone, p: Point, add: boolean, fr
       return zone.clip ? stampAlong(doc, zone.clip) : stampHere(doc);
     case "mute":
     case "erase":
-      return sweep(doc, tool, zone.clip);
+      return sweep(doc, tool, zone.clip, p);
     case "range":
       return zone.kind === "rangeStart" || zone.kind === "rangeEnd"
         ? dragRangeEdge(doc, zone.kind === "rangeStart" ? "start" : "end")

@@ -167,10 +167,14 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
     gesture = null;
     pressed = null;
     const pointing = view().tool === "pointer" || (zone.kind === "seam" && !VIEW_TOOLS.has(view().tool));
-    if (!moved && pointing && !["body", "lane", "below"].includes(zone.kind)) {
+    if (!moved && pointing && !["body", "lane", "below", "rail"].includes(zone.kind)) {
       clearPreview();
       if (zone.kind === "seam" && zone.seam) setView({ seamId: zone.seam.id, tab: "seam", clipIds: new Set(), trackId: zone.seam.trackId });
-      else if (zone.clip && (view().picking || !add || had)) clickClip(session().doc, zone.clip, add);
+      else if (zone.clip && (view().picking || !add || had)) {
+        clickClip(session().doc, zone.clip, add);
+        const edge = zone.kind === "fadeIn" ? "in" : zone.kind === "fadeOut" ? "out" : null;
+        if (edge && !add && zone.clip[edge === "in" ? "fadeIn" : "fadeOut"].length > 0) setView({ fade: { clipId: zone.clip.id, edge } });
+      }
       return;
     }
     done.commit(p);

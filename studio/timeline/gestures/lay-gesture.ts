@@ -2,12 +2,14 @@ import type { Edit } from "@wet-thread/core/edit/registry";
 import type { Document } from "@wet-thread/core/model/document";
 import { nameOf } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
-import { settings } from "@/state/settings";
+import { modeRules, neighbourRules } from "@/state/modes";
 import { view } from "@/state/view";
 import { flagLines } from "../model/describe";
 import { laneAt } from "../model/geometry";
+import { jointAt } from "../model/landing";
 import { snapped } from "../model/snapping";
-import { editing, type Gesture, type Plan, sampleAt } from "./gesture";
+import { askingFor, dropsAsk, editing, type Gesture, type Plan, sampleAt } from "./gesture";
+import { movedWords } from "./move-gesture";
 
 let tracks = 0;
 export const freshTrackId = (): string => `track-${Date.now().toString(36)}-${++tracks}`;
@@ -29,7 +31,7 @@ function partsOf({ channels, name }: Layable): { name: string; channels?: number
 }
 
 /**
- * The edits that lay a recording on a track, or on a new one of the given id. What is there already is never covered by it. A recording of
+ * The edits that lay a recording on a track, or on a new one of the given id, by the rules of the mode line. A recording of
  * more than two channels goes to a track for each pair, one below the other, linked, so that no channel is lost.
  */
 export function layEdits(doc: Document, source: Layable, trackId: string | null, position: number, newTrack: string): Edit[] {
@@ -43,7 +45,7 @@ export function layEdits(doc: Document, source: Layable, trackId: string | null,
     sourceId: source.id,
     name: nameOf(part.name),
     start: Math.max(0, Math.round(position)),
-    overlap: settings().overlaps === "cover" ? "layer" : settings().overlaps,
+    ...modeRules(),
     ...(part.channels && { channels: part.channels }),
   });
   const linked = more.length > 0 ? { link } : {};
@@ -65,15 +67,26 @@ export function layRecording(doc: Document, source: Layable & { readonly length:
   return editing(doc, (p): Plan => {
     const { position, target } = snapped(doc, { wanted: Math.max(0, sampleAt(p.x)), origin: 0 });
     const lane = laneAt(doc, p.y + view().scrollY);
+    const edits = (by: number): Edit[] => layEdits(doc, source, lane?.trackId ?? null, position + by, newTrack);
+    const reorders = neighbourRules().neighbours === "reorder";
     return {
-      edits: layEdits(doc, source, lane?.trackId ?? null, position, newTrack),
+      edits: edits(0),
       name: `Add ${source.name}`,
-      lines: () => [
+      lines: (after) => [
         lane ? `on ${lane.track.name}` : "on a new track",
         ...layWords(source),
-        ...flagLines(doc, position, null, target, formatLength(source.length, doc.sampleRate)),
+        ...flagLines(
+          doc,
+          position,
+          null,
+          target,
+          formatLength(source.length, doc.sampleRate),
+          movedWords(doc, after, []),
+          dropsAsk() ? "asks for the place" : undefined,
+        ),
       ],
-      shown: { lit: target },
+      shown: { lit: target, joint: reorders ? jointAt(doc, lane?.trackId, position) : null },
+      instead: askingFor(p, { start: position, end: position + source.length }, 0, edits, `Add ${source.name}`),
     };
   });
 }

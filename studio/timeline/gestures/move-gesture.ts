@@ -5,13 +5,14 @@ import { blendAfter, type Document } from "@wet-thread/core/model/document";
 import type { Lane } from "@wet-thread/core/model/lane";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
-import { modeRules, neighboursInForce } from "@/state/modes";
+import { modeRules } from "@/state/modes";
 import { settings } from "@/state/settings";
-import { selectClips, setView, view } from "@/state/view";
+import { selectClips, view } from "@/state/view";
 import { flagLines } from "../model/describe";
 import { laneAt, laneBoxes } from "../model/geometry";
+import { jointAt, newTracks } from "../model/landing";
 import { snapped } from "../model/snapping";
-import { edgesOf, editing, type Gesture, type Plan, type Point, sampleAt, taken } from "./gesture";
+import { askingFor, dropsAsk, edgesOf, editing, type Gesture, type Plan, type Point, sampleAt, taken } from "./gesture";
 
 /** Where a drag takes clips across tracks: lanes down, and how many new tracks that needs below the last. */
 function rowsFor(doc: Document, clips: readonly Clip[], held: Clip, y: number, sideways: boolean): { tracks: number; fresh: number } {
@@ -32,15 +33,15 @@ function rowsFor(doc: Document, clips: readonly Clip[], held: Clip, y: number, s
   return { tracks: down === 0 ? 0 : rowOf(boxes[laneOf(held.trackId) + down].trackId) - rowOf(held.trackId), fresh: 0 };
 }
 
-const newTracks = (count: number): Edit[] => Array.from({ length: count }, () => ({ type: "add-track" }));
-
 /** Moves clips, or with Alt lays copies of them, by the rules of the mode line. */
 export function moveClips(doc: Document, clip: Clip, pressed: Point): Gesture {
   const clips = taken(doc, clip);
   const clipIds = clips.map((c) => c.id);
   const grip = sampleAt(pressed.x);
   // A group goes by the edge nearest to where it was taken hold of, a single clip by its start or sync point.
-  const near = clips.length > 1 && Math.abs(clipEnd(clip) - grip) < Math.abs(clip.start - grip) ? clipEnd(clip) : clip.start + (clip.sync ?? 0);
+  const nearEnd = Math.abs(clipEnd(clip) - grip) < Math.abs(clip.start - grip);
+  const byEnd = settings().moveEdge === "end" || (nearEnd && (clips.length > 1 || settings().moveEdge === "near"));
+  const near = byEnd ? clipEnd(clip) : clip.start + (clip.sync ?? 0);
   const tracks = new Set(clips.map((c) => c.trackId));
   // What links bring along stops at zero too.
   const along = settings().linksOn && !pressed.alt ? [...leadsOf(doc, clipIds).keys()].map((id) => doc.clips.get(id) as Clip) : [];
@@ -53,7 +54,7 @@ export function moveClips(doc: Document, clip: Clip, pressed: Point): Gesture {
       except: p.alt ? undefined : edgesOf(clips),
       least,
       tracks,
-      also: clips.length === 1 ? [clipEnd(clip) - near] : [],
+      also: clips.length === 1 && !byEnd ? [clipEnd(clip) - near] : [],
     });
     const wide = Math.abs(p.x - pressed.x) >= Math.abs(p.y - pressed.y);
     const by = p.shift && !wide ? 0 : position - near;
@@ -63,7 +64,12 @@ export function moveClips(doc: Document, clip: Clip, pressed: Point): Gesture {
     const type = p.alt ? "copy" : "move";
     const edits = (distance: number): Edit[] =>
       distance === 0 && down === 0 ? [] : [...newTracks(fresh), { type, clipIds, by: distance, tracks: down, ...rules }];
-    const asks = neighboursInForce() === "place";
+    const start = Math.min(...clips.map((c) => c.start));
+    const from = {
+      start,
+      end: Math.max(...clips.map(clipEnd)),
+      ...(clips.length === 1 && clip.sync !== null && { sync: clip.start + clip.sync }),
+    };
     return {
       edits: edits(by),
       name: fresh > 0 ? `${p.alt ? "Copy" : "Move"} ${clips.length === 1 ? clip.name : `${clips.length} clips`} to a new track` : undefined,
@@ -75,9 +81,14 @@ export function moveClips(doc: Document, clip: Clip, pressed: Point): Gesture {
           target,
           p.alt ? "copies" : undefined,
           dropWords(doc, after, p.alt ? copiesOf(doc, after, clips) : clips, fresh),
-          asks ? "asks for the place" : undefined,
+          dropsAsk() ? "asks for the place" : undefined,
         ),
-      shown: { lit },
+      // A copy goes in at a joint of the row, and the others make room.
+      shown: {
+        lit,
+        joint:
+          rules.neighbours === "reorder" ? jointAt(doc, doc.piece.trackOrder[doc.piece.trackOrder.indexOf(clip.trackId) + down], start + by) : null,
+      },
       // The copy is what was laid, and what the next key is for.
       after: ({ doc: now }) => {
         const copies = p.alt ? copiesOf(doc, now, clips) : [];
@@ -87,7 +98,7 @@ export function moveClips(doc: Document, clip: Clip, pressed: Point): Gesture {
             copies.map((c) => c.id),
           );
       },
-      instead: asks ? () => setView({ placing: { clipIds, x: p.x, y: p.y, by, edits } }) : undefined,
+      instead: askingFor(p, from, by, edits),
     };
   });
   return { ...moving, acrossTracks: true, endsInWindow: true };

@@ -1,16 +1,18 @@
 import { withBundles } from "@wet-thread/core/edit/bundles/members";
+import type { Edit } from "@wet-thread/core/edit/registry";
 import type { Document } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
 import { transport } from "@/engine/transport";
-import { modeRules } from "@/state/modes";
+import { modeRules, neighbourRules } from "@/state/modes";
 import { session } from "@/state/session";
 import { selectClips, setView, type TimeRange, view } from "@/state/view";
 import { flagLines } from "../model/describe";
 import { CLOTH_TOP, laneAt, laneBoxes, RAIL } from "../model/geometry";
+import { jointAt, newTracks } from "../model/landing";
 import { clearPreview, setPreview } from "../model/preview";
 import { snapped } from "../model/snapping";
-import { CLICK_PIXELS, editing, type Gesture, type Plan, type Point, sampleAt } from "./gesture";
+import { askingFor, CLICK_PIXELS, editing, type Gesture, type Plan, type Point, sampleAt } from "./gesture";
 
 /** Lanes between two heights of the screen. */
 export function tracksBetween(doc: Document, y0: number, y1: number): string[] {
@@ -81,13 +83,42 @@ export function makeRange(doc: Document, pressed: Point, clip: Clip | undefined,
     commit(p) {
       const made = range(p);
       clearPreview();
-      if (made) return setView({ range: made.range, clipIds: new Set(), seamId: null });
+      if (made) {
+        rangeFrom = null;
+        return setView({ range: made.range, clipIds: new Set(), seamId: null });
+      }
+      if (view().tool === "range" && !allTracks && secondClick(doc, first().position, pressed.y)) return;
       if (!view().picking) placePlayhead(first().position);
       if (clip) clickClip(doc, clip, add);
       else if (!add)
         setView({ clipIds: new Set(), range: null, seamId: null, trackId: laneAt(doc, pressed.y + view().scrollY)?.trackId ?? view().trackId });
     },
   };
+}
+
+/** Where a first click with the range tool was: the next one makes the range up to there. */
+let rangeFrom: { readonly position: number; readonly trackId: string } | null = null;
+
+/** With the range tool a range is made by two clicks too; true where this was the second one. */
+function secondClick(doc: Document, position: number, y: number): boolean {
+  const box = laneAt(doc, y + view().scrollY);
+  if (!box) return false;
+  const before = rangeFrom;
+  rangeFrom = null;
+  if (before && before.position !== position && laneBoxes(doc).some((b) => b.trackId === before.trackId)) {
+    const [i, j] = [before.trackId, box.trackId].map((id) => laneBoxes(doc).findIndex((b) => b.trackId === id));
+    const trackIds = laneBoxes(doc)
+      .slice(Math.min(i, j), Math.max(i, j) + 1)
+      .map((b) => b.trackId);
+    setView({
+      range: { start: Math.min(before.position, position), end: Math.max(before.position, position), trackIds },
+      clipIds: new Set(),
+      seamId: null,
+    });
+    return true;
+  }
+  rangeFrom = { position, trackId: box.trackId };
+  return false;
 }
 
 export function dragRangeEdge(doc: Document, edge: "start" | "end"): Gesture {
@@ -119,6 +150,7 @@ export function dragRangeEdge(doc: Document, edge: "start" | "end"): Gesture {
 /** Pulls what lies in the range out and takes it elsewhere, or with Alt a copy of it; the range goes along. */
 export function pullRange(doc: Document, pressed: Point): Gesture {
   const range = view().range as TimeRange;
+  const empty = range.trackIds.every((id) => doc.lanes.get(id)?.within(range.start, range.end).length === 0);
   const boxes = laneBoxes(doc);
   const order = doc.piece.trackOrder;
   const grip = sampleAt(pressed.x);
@@ -136,17 +168,39 @@ export function pullRange(doc: Document, pressed: Point): Gesture {
     const lanes = range.trackIds.map(laneOf).filter((i) => i >= 0);
     const wished = over && from ? laneOf(over.trackId) - laneOf(from.trackId) : 0;
     const down = Math.max(-Math.min(...lanes), Math.min(boxes.length - 1 - Math.max(...lanes), wished));
-    const tracks = down === 0 || !from ? 0 : order.indexOf(boxes[laneOf(from.trackId) + down].trackId) - order.indexOf(from.trackId);
     const by = position - origin;
-    const landed = { start: range.start + by, end: range.end + by, trackIds: range.trackIds.map((id) => order[order.indexOf(id) + tracks] ?? id) };
-    return { by, tracks, target, landed };
+    const span = { start: range.start + by, end: range.end + by };
+    // Let go of below the lanes it starts tracks of its own.
+    if (!over && from && p.y + view().scrollY > 0 && !empty) {
+      const tracks = order.length - Math.min(...range.trackIds.map((id) => order.indexOf(id)));
+      const fresh = Math.max(...range.trackIds.map((id) => order.indexOf(id))) + tracks - order.length + 1;
+      return { by, tracks, fresh, target, landed: { ...span, trackIds: range.trackIds } };
+    }
+    const tracks = down === 0 || !from ? 0 : order.indexOf(boxes[laneOf(from.trackId) + down].trackId) - order.indexOf(from.trackId);
+    const landed = { ...span, trackIds: range.trackIds.map((id) => order[order.indexOf(id) + tracks] ?? id) };
+    return { by, tracks, fresh: 0, target, landed };
   };
   const gesture = editing(doc, (p): Plan => {
-    const { by, tracks, target, landed } = goes(p);
+    const { by, tracks, fresh, target, landed } = goes(p);
+    const edits = (distance: number): Edit[] =>
+      empty || (distance === 0 && tracks === 0)
+        ? []
+        : [...newTracks(fresh), { type: "move-range", ...range, by: distance, tracks, copy: p.alt, ...modeRules() }];
+    const reorders = neighbourRules().neighbours === "reorder";
     return {
-      edits: by === 0 && tracks === 0 ? [] : [{ type: "move-range", ...range, by, tracks, copy: p.alt, ...modeRules() }],
-      lines: () => flagLines(doc, origin + by, origin, target, p.alt ? "copies the range" : "moves the range"),
-      shown: { range: landed, lit: target },
+      edits: edits(by),
+      name: fresh > 0 ? `${p.alt ? "Copy" : "Move"} range to a new track` : undefined,
+      lines: () =>
+        flagLines(
+          doc,
+          origin + by,
+          origin,
+          target,
+          p.alt && !empty ? "copies the range" : "moves the range",
+          fresh > 0 ? "to a new track" : undefined,
+        ),
+      shown: { range: landed, lit: target, joint: reorders ? jointAt(doc, landed.trackIds[0], landed.start) : null },
+      instead: askingFor(p, range, by, edits, undefined, () => setView({ range: { ...goes(p).landed } })),
     };
   });
   return {
@@ -155,7 +209,8 @@ export function pullRange(doc: Document, pressed: Point): Gesture {
     commit(p) {
       const before = session().doc;
       gesture.commit(p);
-      if (session().doc !== before) setView({ range: goes(p).landed });
+      // With nothing in it only the range itself goes.
+      if (session().doc !== before || empty) setView({ range: goes(p).landed });
     },
   };
 }

@@ -9,9 +9,10 @@ import { host } from "../host";
 import { flagLines } from "../model/describe";
 import { laneAt } from "../model/geometry";
 import { viewGrid } from "../model/grid-columns";
+import { jointAt } from "../model/landing";
 import { hitsIn, snapInForce, snapped } from "../model/snapping";
 import { zoneAt } from "../model/zones";
-import { editing, type Gesture, type Plan, type Point, sampleAt, taken } from "./gesture";
+import { askingFor, editing, type Gesture, type Plan, type Point, sampleAt, taken } from "./gesture";
 import { movedWords } from "./move-gesture";
 import { tracksBetween } from "./range-gestures";
 
@@ -59,9 +60,10 @@ export function splitStroke(doc: Document, clip: Clip | undefined, pressed: Poin
         shown: { cuts: cuts.slice(0, 512).map((c) => ({ trackId: clip.trackId, position: c })) },
       };
     }
+    const there = doc.lanes.get(clip.trackId)?.within(position, position + 1).length ?? 0;
     return {
       edits: [{ type: "split", clipIds: [clip.id], at: position }],
-      lines: () => ["split", ...flagLines(doc, position, null, target)],
+      lines: () => [there > 1 ? `splits only this one of ${there} layers` : "split", ...flagLines(doc, position, null, target)],
       shown: { lit: { position, kind: "cut" } },
     };
   });
@@ -130,16 +132,38 @@ export function stampHere(doc: Document): Gesture {
     return {
       edits: edit ? [edit] : [],
       lines: (after) => (edit ? ["stamp here", ...flagLines(doc, position, null, target, movedWords(doc, after, []))] : ["copy something first"]),
-      shown: { lit: { position, kind: "stamp" } },
+      shown: {
+        lit: { position, kind: "stamp" },
+        joint: neighbourRules().neighbours === "reorder" ? jointAt(doc, laneAt(doc, p.y + view().scrollY)?.trackId, position) : null,
+      },
+      instead: askingFor(p, { start: position, end: position }, 0, (by) => {
+        const there = host().pasteEdit(doc, position + by, laneAt(doc, p.y + view().scrollY)?.trackId);
+        return there ? [there] : [];
+      }),
     };
   });
 }
 
+/** With Alt the eraser takes out only what lies under the stroke, on the tracks that it crosses. */
+function strokeOut(doc: Document, pressed: Point, p: Point): Plan {
+  const at = (x: number): number => snapped(doc, { wanted: Math.max(0, sampleAt(x)), origin: 0 }).position;
+  const [a, b] = [at(pressed.x), at(p.x)];
+  const [start, end] = [Math.min(a, b), Math.max(a, b)];
+  const trackIds = tracksBetween(doc, pressed.y, p.y);
+  const any = end > start && trackIds.some((id) => (doc.lanes.get(id)?.within(start, end).length ?? 0) > 0);
+  return {
+    edits: any ? [{ type: "delete-range", start, end, trackIds, ...neighbourRules() }] : [],
+    lines: () => [`erases ${formatLength(end - start, doc.sampleRate)}`, ...flagLines(doc, b, null, null).slice(0, 1)],
+    shown: { range: { start, end, trackIds } },
+  };
+}
+
 /** Mutes (or unmutes, as the first one needs) or deletes every clip that the pointer goes over. */
-export function sweep(doc: Document, what: "mute" | "erase", first: Clip | undefined): Gesture {
+export function sweep(doc: Document, what: "mute" | "erase", first: Clip | undefined, pressed: Point): Gesture {
   const ids = new Set<string>();
   const mute = !(first?.mute ?? false);
   return editing(doc, (p): Plan => {
+    if (what === "erase" && p.alt) return strokeOut(doc, pressed, p);
     const { clip } = zoneAt(doc, view(), p.x, p.y);
     if (clip) for (const c of what === "erase" ? taken(doc, clip) : [clip]) ids.add(c.id);
     const clipIds = [...ids];

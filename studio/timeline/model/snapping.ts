@@ -85,9 +85,10 @@ export function snapped(doc: Document, ask: SnapAsk): { position: number; target
           shown.filter((id) => own.has(id)),
           except,
           true,
+          set.edgeTargets === "starts",
         ),
       );
-    points.push(edgePoints(doc, own ? shown.filter((id) => !own.has(id)) : shown, except));
+    points.push(edgePoints(doc, own ? shown.filter((id) => !own.has(id)) : shown, except, false, set.edgeTargets === "starts"));
   }
   if (set.targets.includes("playhead")) points.push(sortedPoints("playhead", [Math.round(playhead)]));
   if (set.targets.includes("transient"))

@@ -1,7 +1,8 @@
-import type { Document } from "@wet-thread/core/model/document";
+import { blendAfter, type Document } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import type { Seam } from "@wet-thread/core/seam/seams";
 import type { Tool, View } from "@/state/view";
+import { drawnGain } from "./drawn-gain";
 import { CLOTH_TOP, type LaneBox, laneAt, NAME_STRIP, RAIL } from "./geometry";
 import { bandOf } from "./layers";
 import { laneSeams } from "./seam-classes";
@@ -14,6 +15,7 @@ export type ZoneKind =
   | "fadeIn"
   | "fadeOut"
   | "seam"
+  | "rail"
   | "lane"
   | "below"
   | "rangeStart"
@@ -51,7 +53,7 @@ export function zoneAt(doc: Document, view: View, x: number, y: number, finger =
     let best: Seam | undefined;
     for (const seam of seams)
       if (Math.abs(px(seam.position) - x) <= 8 && (!best || Math.abs(px(seam.position) - x) < Math.abs(px(best.position) - x))) best = seam;
-    return best ? { kind: "seam", box, seam: best } : { kind: "lane", box };
+    return best ? { kind: "seam", box, seam: best } : { kind: "rail", box };
   }
   if (view.range?.trackIds.includes(box.trackId)) {
     if (Math.abs(px(view.range.start) - x) <= 4 * larger) return { kind: "rangeStart", box };
@@ -85,6 +87,8 @@ export function zoneAt(doc: Document, view: View, x: number, y: number, finger =
     if (!clip.blend && Math.abs(x - inAt) <= CORNER * larger && x >= x0 - 3) return { kind: "fadeIn", box, clip };
     if (Math.abs(x - outAt) <= CORNER * larger && x <= x1 + 3) return { kind: "fadeOut", box, clip };
   }
+  const curve = onCurve(doc, clip, sample, px, yIn, bands(clip)[1] - bands(clip)[0], larger);
+  if (curve) return { kind: curve, box, clip };
   const blended = blendZone(near, sample, x, px, EDGE * larger);
   if (blended && into > CLOTH_TOP + (box.height - CLOTH_TOP - RAIL) / 2) return { ...blended, box };
   // Edges shrink with the clip, and a clip is always moved by its name strip.
@@ -92,6 +96,31 @@ export function zoneAt(doc: Document, view: View, x: number, y: number, finger =
   if (edge > 0 && Math.abs(x - x0) <= edge) return { kind: "start", box, clip };
   if (edge > 0 && Math.abs(x - x1) <= edge) return { kind: "end", box, clip };
   return { kind: yIn < NAME_STRIP ? "name" : "body", box, clip };
+}
+
+/** How near to the curve of a fade a press has to be to mean it, and how wide a fade has to be for that, in pixels. */
+const NEAR_CURVE = 5;
+const LEAST_CURVE = 14;
+
+/** The fade on whose curve a point lies; of blends the seam is what is taken hold of. */
+function onCurve(
+  doc: Document,
+  clip: Clip,
+  sample: number,
+  px: (s: number) => number,
+  y: number,
+  height: number,
+  larger: number,
+): "fadeIn" | "fadeOut" | undefined {
+  const width = (samples: number): number => px(samples) - px(0);
+  const rising = !clip.blend && sample < clip.start + clip.fadeIn.length && width(clip.fadeIn.length) >= LEAST_CURVE;
+  const falling = sample >= clipEnd(clip) - clip.fadeOut.length && width(clip.fadeOut.length) >= LEAST_CURVE && !blendAfter(doc, clip);
+  if (!rising && !falling) return undefined;
+  const gain = drawnGain(clip, undefined, Math.min(clipEnd(clip) - 1, Math.max(clip.start, sample)));
+  // A steep curve is near sideways too.
+  const beside = drawnGain(clip, undefined, Math.min(clipEnd(clip) - 1, sample + 2 / width(1)));
+  const slope = Math.abs(beside - gain);
+  return Math.abs((1 - gain) * height - y) <= NEAR_CURVE * larger + (slope * height) / 2 ? (rising ? "fadeIn" : "fadeOut") : undefined;
 }
 
 /** Pixels that a blend must be wide for its parts to be told apart. */
@@ -125,6 +154,7 @@ export const CURSORS: Readonly<Record<ZoneKind, string>> = {
   fadeOut: "nesw-resize",
   seam: "pointer",
   lane: "text",
+  rail: "crosshair",
   below: "default",
   rangeStart: "ew-resize",
   rangeEnd: "ew-resize",
@@ -140,6 +170,7 @@ export const HINTS: Readonly<Record<ZoneKind, string>> = {
   body: "Drag to make a range · click to place the playhead",
   start: "Drag to trim the start",
   end: "Drag to trim the end · with Alt fill with copies",
+  rail: "Drag along past an edge to fade it, past a joint to blend it: exactly as long as the stroke",
   fadeIn: "Drag sideways for the length of the fade-in, up and down for its bend",
   fadeOut: "Drag sideways for the length of the fade-out, up and down for its bend",
   seam: "Click to see the seam · drag to change its fades, with Alt to blend · double-click to smooth it",
@@ -155,14 +186,14 @@ export const HINTS: Readonly<Record<ZoneKind, string>> = {
 
 /** What the single-purpose tools would do. */
 export const TOOL_HINTS: Readonly<Partial<Record<Tool, string>>> = {
-  range: "Drag to make a range · click to place the playhead",
+  range: "Drag to make a range, or click where it starts and where it ends",
   split: "Click to split where the line is · draw over several tracks · Alt: equal parts of that length",
   shift: "Drag the audio inside the clip's edges",
   stamp: "Drag along to lay copies one after the other · click in an empty lane to stamp what was copied",
   mute: "Click or drag over clips to mute them, or unmute",
-  erase: "Click or drag over clips to delete them",
+  erase: "Click or drag over clips to delete them · with Alt only the part under the stroke",
   listen: "Drag to hear what is under the pointer, at the pointer's speed · click to place the playhead",
-  zoom: "Drag over what is to fill the view · click to come closer, with Alt to go farther",
+  zoom: "Drag over what is to fill the view, time and tracks · click a clip to come closer, with Alt farther · click beside to see the whole",
   hand: "Drag to scroll; the playhead stays where it is",
 };
 export const TOOL_CURSORS: Readonly<Partial<Record<Tool, string>>> = {

@@ -1,6 +1,7 @@
 import type { Clip } from "@wet-thread/core/model/schema";
 import { NAME_STRIP } from "../model/geometry";
 import { type OverlayScene, WORDS } from "../model/overlay-scene";
+import { pieceNumbers } from "../model/piece-numbers";
 import { faded, mix, type Palette } from "../model/theme";
 import { waveInset } from "./cloth";
 
@@ -48,7 +49,7 @@ function plateOf(palette: Palette, dye: string): string {
 /** The clip's name, as much of it as there is room for. On a low strip it lies small over the waveform, on a plate of cloth. */
 export function paintName(
   g: CanvasRenderingContext2D,
-  { view, palette }: OverlayScene,
+  { doc, view, palette }: OverlayScene,
   clip: Clip,
   dye: string,
   washed: boolean,
@@ -67,10 +68,17 @@ export function paintName(
   g.textBaseline = "middle";
   const fadeWidth = Math.min(clip.fadeIn.length / view.samplesPerPixel, (end - from) * 0.4);
   const left = Math.max(x0 + fadeWidth * 0.8, 0) + 7;
-  let text = clip.mute ? `${clip.name} (muted)` : clip.name;
+  const lane = doc.lanes.get(clip.trackId);
+  const number = lane && pieceNumbers(lane).get(clip.id);
+  // What tells pieces apart stays where there is room for little.
+  const after = `${number === undefined ? "" : ` ${number}`}${clip.mute ? " (muted)" : ""}`;
+  let text = clip.name + after;
   let width = widthOf(g, text, size);
   if (left + width > end) {
-    text = `${text.slice(0, Math.max(1, Math.floor((text.length * (end - left)) / width) - 1))}…`;
+    const letters = Math.floor((text.length * (end - left)) / width) - 1;
+    const kept = number === undefined ? 0 : ` ${number}`.length;
+    text =
+      letters > kept ? `${clip.name.slice(0, Math.max(1, letters - kept))}…${number === undefined ? "" : number}` : `${number ?? text.slice(0, 1)}`;
     width = end - left;
   }
   if (size === "low") {

@@ -143,8 +143,29 @@ function paintClip(g: CanvasRenderingContext2D, scene: OverlayScene, box: LaneBo
     g.lineWidth = selected ? 2 : 1;
     g.stroke();
   }
+  if (view.fade?.clipId === clip.id) paintChosenFade(g, scene, clip, view.fade.edge, y0, y1);
   paintName(g, scene, clip, dye, washed, x0, x1, y0, y1);
   if (selected || hovered) paintHandles(g, scene, clip, x0, x1, y0, y1, hovered, selected);
+}
+
+/** The fade that is chosen: what it takes away is tinted, and its curve stands out. */
+function paintChosenFade(g: CanvasRenderingContext2D, { view, palette }: OverlayScene, clip: Clip, edge: "in" | "out", y0: number, y1: number): void {
+  const length = edge === "in" ? clip.fadeIn.length : clip.fadeOut.length;
+  const from = edge === "in" ? clip.start : clipEnd(clip) - length;
+  const [a, b] = [px(view, from), px(view, from + length)];
+  if (b < 0 || a > view.width) return;
+  const steps = Math.max(2, Math.min(96, Math.round(b - a)));
+  const gain = (k: number): number => drawnGain(clip, undefined, Math.min(from + length - 0.5, from + (length * k) / steps));
+  g.beginPath();
+  for (let k = 0; k <= steps; k++) g.lineTo(a + ((b - a) * k) / steps, y0 + (1 - Math.min(1, gain(k))) * (y1 - y0));
+  g.strokeStyle = palette.dyes.weld;
+  g.lineWidth = 3;
+  g.stroke();
+  g.lineTo(b, y0);
+  g.lineTo(a, y0);
+  g.closePath();
+  g.fillStyle = faded(palette.dyes.weld, 0.28);
+  g.fill();
 }
 
 /** Whether a fade is wide enough that its curve is drawn here; the raster below draws all other edges. */

@@ -3,11 +3,14 @@ import { Clip, Dye, Fade, Gain, Id, Length, Name, NewId, NO_FADE, Pan, Position 
 import { formatLength } from "../../time/format";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { neighbourParams } from "../neighbours";
 import { overlapParams, settleOverlaps } from "../overlap";
+import { roomFor } from "./copy";
 
 export const addClip = defineEdit({
   type: "add-clip",
-  about: "Lays a window on a recording on a track; without `length`, all of the recording from `offset` on.",
+  about:
+    "Lays a window on a recording on a track; without `length`, all of the recording from `offset` on. Rippling or reordering, room is made for it.",
   params: z.object({
     id: NewId.optional(),
     trackId: Id,
@@ -24,9 +27,10 @@ export const addClip = defineEdit({
     fadeOut: Fade.default(NO_FADE),
     channels: Clip.shape.channels.describe("which channels of the recording it plays, one or a pair, from 0; left out, the first two"),
     ...overlapParams,
+    ...neighbourParams,
   }),
   example: { type: "add-clip", id: "clip-new", trackId: "track-1", sourceId: "source-1", start: 480000, offset: 0, length: 48000 },
-  apply(tx, { id, length, name, overlap, blendLength, attacks, channels, ...rest }) {
+  apply(tx, { id, length, name, overlap, blendLength, attacks, channels, neighbours, reach, ...rest }) {
     const source = tx.before.sources.get(rest.sourceId);
     if (!source) throw new EditError(`The project has no recording "${rest.sourceId}".`, "sourceId");
     tx.track(rest.trackId);
@@ -48,7 +52,8 @@ export const addClip = defineEdit({
       bundle: tx.inside,
       ...(channels && { channels }),
     };
-    tx.setClip(clip);
+    const by = roomFor(tx, [clip], neighbours, reach);
+    tx.setClip({ ...clip, start: clip.start + by });
     settleOverlaps(tx, [clipId], { overlap, blendLength, attacks });
     return `Add ${clip.name}`;
   },

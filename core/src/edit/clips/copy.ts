@@ -15,7 +15,7 @@ const CopyBundles = z.enum(["independent", "linked"]).default("independent").des
 const copyParams = { ...overlapParams, ...neighbourParams, bundles: CopyBundles };
 
 /** Makes room for clips that come in, as the neighbours' rule says, and returns how far they go to their joint (reorder). */
-function roomFor(tx: Transaction, clips: readonly Clip[], neighbours: Neighbours, reach: Reach, least = 0): number {
+export function roomFor(tx: Transaction, clips: readonly Clip[], neighbours: Neighbours, reach: Reach, least = 0): number {
   if (neighbours === "hold") return 0;
   if (neighbours === "ripple") {
     makeRoomFor(tx, clips, reach, least);

@@ -1,0 +1,152 @@
+import path from "node:path";
+import { type Browser, chromium, type Page } from "@playwright/test";
+
+/** Takes the pictures of the docs from the demo at an address; names given after it take only those. */
+const [url, ...only] = process.argv.slice(2);
+const FOLDER = path.join(import.meta.dirname, "..", "..", "docs", "screenshots");
+const SIZE = { width: 1280, height: 800 };
+
+interface Take {
+  readonly name: string;
+  readonly settings?: Record<string, unknown>;
+  /** Where; left out, the demo's editor. */
+  readonly at?: string;
+  readonly do?: (page: Page, lanes: { x: number; y: number }) => Promise<void>;
+}
+
+const rest = (page: Page, ms = 500): Promise<void> => page.waitForTimeout(ms);
+/** A press on a clip's body, pixels into the lanes. */
+const click = async (page: Page, lanes: { x: number; y: number }, x: number, y: number): Promise<void> => page.mouse.click(lanes.x + x, lanes.y + y);
+async function drag(page: Page, from: readonly [number, number], to: readonly [number, number], keep = false): Promise<void> {
+  await page.mouse.move(...from);
+  await page.mouse.down();
+  await page.mouse.move((from[0] + to[0]) / 2, (from[1] + to[1]) / 2, { steps: 4 });
+  await page.mouse.move(...to, { steps: 4 });
+  if (!keep) await page.mouse.up();
+}
+async function keys(page: Page, ...list: string[]): Promise<void> {
+  for (const key of list) await page.keyboard.press(key);
+  await rest(page);
+}
+
+const TAKES: readonly Take[] = [
+  { name: "editor", do: (page, lanes) => click(page, lanes, 150, 60) },
+  { name: "editor-vat", settings: { theme: "vat" }, do: (page, lanes) => click(page, lanes, 150, 60) },
+  { name: "projects", at: "/" },
+  { name: "sign-in", at: "/sign-in" },
+  {
+    name: "mode-menu",
+    do: async (page) => page.getByTestId("mode-line").getByRole("button", { name: "stay put" }).click(),
+  },
+  {
+    name: "moving-along",
+    settings: { neighbours: "ripple" },
+    do: async (page, lanes) => {
+      await click(page, lanes, 100, 235);
+      await drag(page, [lanes.x + 60, lanes.y + 206], [lanes.x + 130, lanes.y + 206], true);
+    },
+  },
+  {
+    name: "menu",
+    do: async (page, lanes) => {
+      await page.mouse.click(lanes.x + 150, lanes.y + 60, { button: "right" });
+      await page.getByRole("menuitem", { name: "Fades and edges" }).hover();
+    },
+  },
+  {
+    name: "range",
+    do: async (page, lanes) => drag(page, [lanes.x + 200, lanes.y + 60], [lanes.x + 420, lanes.y + 230]),
+  },
+  {
+    name: "layers",
+    do: async (page, lanes) => {
+      await drag(page, [lanes.x + 40, lanes.y + 206], [lanes.x + 230, lanes.y + 206]);
+      await page.keyboard.press("v");
+    },
+  },
+  {
+    name: "bundle-vat",
+    settings: { theme: "vat" },
+    do: async (page, lanes) => {
+      await click(page, lanes, 340, 60);
+      await page.keyboard.down("Shift");
+      await click(page, lanes, 370, 60);
+      await page.keyboard.up("Shift");
+      await keys(page, "Control+b", "Enter");
+    },
+  },
+  { name: "seam-check", settings: { seamCheck: true }, do: (page) => rest(page, 4000) },
+  { name: "sources", do: async (page) => page.getByRole("tab", { name: "Sources" }).click() },
+  {
+    name: "close-up",
+    do: async (page, lanes) => {
+      await click(page, lanes, 340, 60);
+      await keys(page, "Shift+C");
+    },
+  },
+  { name: "list", do: (page) => keys(page, "Control+l") },
+  { name: "history", do: async (page) => page.getByRole("tab", { name: "History" }).click() },
+  { name: "keys-vat", settings: { theme: "vat" }, do: (page) => keys(page, "Control+/") },
+  {
+    name: "seam",
+    do: async (page, lanes) => {
+      await click(page, lanes, 10, 130);
+      await keys(page, "j", "j", "j");
+      await rest(page, 1500);
+    },
+  },
+  {
+    name: "samples",
+    do: async (page, lanes) => {
+      await click(page, lanes, 340, 60);
+      await keys(page, "h");
+      for (let i = 0; i < 22; i++) await page.keyboard.press("+");
+      await rest(page, 1200);
+    },
+  },
+  {
+    name: "silence",
+    do: async (page, lanes) => {
+      await click(page, lanes, 100, 235);
+      await keys(page, "Shift+U");
+      await rest(page, 1200);
+    },
+  },
+];
+
+async function call<T>(address: string, json?: object): Promise<T> {
+  const init = json && { method: "POST", headers: { "content-type": "application/json", origin: url }, body: JSON.stringify(json) };
+  return (await fetch(`${url}${address}`, init)).json() as Promise<T>;
+}
+
+async function take(browser: Browser, demo: string, { name, settings = {}, at, do: act }: Take): Promise<void> {
+  const page = await browser.newPage({ viewport: SIZE });
+  await page.addInitScript((state) => localStorage.setItem("wet-thread settings", JSON.stringify({ state, version: 0 })), settings);
+  await page.goto(`${url}${at ?? demo}`);
+  if (!at) await page.waitForSelector("[data-testid=lanes][data-samples-per-pixel]");
+  await rest(page, 1500);
+  const lanes = at ? null : await page.getByTestId("lanes").boundingBox();
+  await act?.(page, lanes ?? { x: 0, y: 0 });
+  await rest(page, 700);
+  await page.screenshot({ path: path.join(FOLDER, `${name}.png`) });
+  // What was edited for the picture is taken back: each is taken of the demo as it is made.
+  await page.mouse.up();
+  await page.close();
+  if ((await lastStep()) !== begun) await call(`/api/versions/${versionId}/undo`, { to: begun });
+  console.log(`${name}.png`);
+}
+
+const { id } = (await call<{ projects: { id: string }[] }>("/api/projects")).projects[0];
+const versionId = (await call<{ versions: { id: string }[] }>(`/api/projects/${id}`)).versions[0].id;
+/** The step that the demo is at. */
+async function lastStep(): Promise<number> {
+  const { steps } = await call<{ steps: { revision: number; state: string }[] }>(`/api/versions/${versionId}/history?last=50`);
+  return steps.findLast((s) => s.state === "done")?.revision ?? 0;
+}
+const begun = await lastStep();
+const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox", "--disable-gpu"] });
+try {
+  for (const one of TAKES) if (only.length === 0 || only.includes(one.name)) await take(browser, `/p/${id}`, one);
+} finally {
+  await browser.close();
+}
