@@ -87,6 +87,9 @@ test("scene 12, new loom pattern: split on the grid, change places, undo to one 
   const inside = async () => (await editor.lane("shuttle")).filter((c) => c.start >= whole.start && clipEnd(c) <= clipEnd(whole));
   const pieces = await inside();
   expect(pieces).toHaveLength(17);
+  // All of them are selected, ready to be moved together; here each goes its own way.
+  await expect(page.getByTestId("selection")).toContainText("17 clips");
+  await page.keyboard.press("Escape");
   expect(pieces.slice(1).map((c) => c.start)).toEqual(Array.from({ length: 16 }, (_, k) => at(18, 1 + Math.floor(k / 4), (k % 4) * 240)));
 
   // Reorder: pieces move about, each with its own samples; the total stays.

@@ -52,7 +52,10 @@ test("scene 1, loom hits off the line: each on its line to the sample, no holes,
     await page.keyboard.press("Escape");
     await editor.drag(grip, { x: grip.x + wish / per + (wish < 0 ? -5 : 5), y: grip.y });
     await editor.saved();
-    expect((await editor.clip((piece as Clip).id)).start, `hit ${hit} on its line`).toBe(lineOf(hit));
+    // What is on the line is the hit: a blend over the clip before it lies in front of it.
+    const laid = await editor.clip((piece as Clip).id);
+    expect(laid.start - laid.offset, `hit ${hit} on its line`).toBe(lineOf(hit) - (piece as Clip).offset);
+    expect(laid.start + laid.fadeIn.length).toBeLessThanOrEqual(lineOf(hit) + 192);
   }
 
   // Leave the grid for a moment and pull the edges out to their neighbours, a little over them: the overlap blends.

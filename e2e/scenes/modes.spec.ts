@@ -349,7 +349,7 @@ test("heads: one sweep over the solo buttons, order by drag, height, hide and sh
 
   const head = await page.locator("[data-track=t1]").boundingBox();
   if (!head) throw new Error("no head");
-  await editor.drag({ x: head.x + 2, y: head.y + 60 }, { x: head.x + 2, y: head.y + 60 + 2.2 * head.height });
+  await editor.drag({ x: head.x + 12, y: head.y + 60 }, { x: head.x + 12, y: head.y + 60 + 2.2 * head.height });
   await editor.saved();
   expect((await editor.version()).tracks.map((t) => t.id)).toEqual(["t2", "t3", "t1"]);
 

@@ -41,26 +41,29 @@ export function Inspector({ over }: { over: boolean }) {
     >
       <Tabs.Root value={tab} onValueChange={(t) => setView({ tab: t as InspectorTab })} className="flex min-h-0 flex-1 flex-col">
         <Menu items={barItems.inspector}>
-          <Tabs.List aria-label="Inspector" className="flex shrink-0 justify-between border-line border-b px-2">
-            {TABS.map(([id, name]) => (
-              <Tabs.Trigger
-                key={id}
-                value={id}
-                className="-mb-px border-transparent border-b-2 px-1 py-2.5 font-medium text-[12.5px] text-ink-2 hover:text-ink data-[state=active]:border-indigo data-[state=active]:text-ink"
-              >
-                {name}
-              </Tabs.Trigger>
-            ))}
+          {/* From the tabs the next stop of the keyboard is their page, so what hides them stands before them. */}
+          <div className="flex shrink-0 flex-row-reverse border-line border-b pr-1 pl-2">
             <button
               type="button"
               aria-label="Hide the inspector"
               title={`Hide the inspector (${keyOf("inspector")})`}
-              className="px-0.5 text-ink-3 hover:text-ink"
+              className="px-1 text-ink-3 hover:text-ink"
               onClick={() => runCommand("inspector")}
             >
               <PanelRightClose size={14} />
             </button>
-          </Tabs.List>
+            <Tabs.List aria-label="Inspector" className="flex min-w-0 flex-1 justify-between">
+              {TABS.map(([id, name]) => (
+                <Tabs.Trigger
+                  key={id}
+                  value={id}
+                  className="-mb-px border-transparent border-b-2 px-1 py-2.5 font-medium text-[12.5px] text-ink-2 hover:text-ink data-[state=active]:border-indigo data-[state=active]:text-ink"
+                >
+                  {name}
+                </Tabs.Trigger>
+              ))}
+            </Tabs.List>
+          </div>
         </Menu>
         {TABS.map(([id, , Body]) => (
           <Tabs.Content key={id} value={id} className="min-h-0 flex-1 overflow-y-auto p-3.5 outline-none">

@@ -101,21 +101,24 @@ function Items({ list }: { list: readonly MenuItem[] }) {
           </ContextMenu.Portal>
         </ContextMenu.Sub>
       );
-    return (
-      <ContextMenu.Item
-        key={item.label}
-        disabled={item.off}
-        role={item.on === undefined ? undefined : "menuitemcheckbox"}
-        aria-checked={item.on}
-        onSelect={() => item.run()}
-        className={clsx(ROW, item.danger && "text-madder")}
-      >
+    const inside = (
+      <>
         <span className="flex items-center gap-1.5">
           {item.label}
           {item.on && <Check size={13} aria-hidden />}
         </span>
         {item.keys && <kbd className="num text-ink-2 text-xs">{item.keys}</kbd>}
+      </>
+    );
+    const common = { disabled: item.off, onSelect: () => item.run(), className: clsx(ROW, item.danger && "text-madder") };
+    return item.on === undefined ? (
+      <ContextMenu.Item key={item.label} {...common}>
+        {inside}
       </ContextMenu.Item>
+    ) : (
+      <ContextMenu.CheckboxItem key={item.label} checked={item.on} {...common}>
+        {inside}
+      </ContextMenu.CheckboxItem>
     );
   });
 }
