@@ -149,9 +149,10 @@ test("neighbours that a key moves or cuts are told, and outlined in the lanes", 
   await expect.poll(async () => (await editor.version()).clips).toEqual(before.clips);
 
   // Laid over the next clip by a nudge, it cuts that one, and says so.
+  // What was selected before the duplicate is selected again.
+  await expect(page.getByTestId("selection")).toContainText("1 clip, Loom");
   await keyboard.press("1");
   await keyboard.press("Home");
-  await keyboard.press("n");
   await keyboard.press(".");
   await expect(page.getByText("1 neighbour cut")).toBeVisible();
   await editor.saved();

@@ -93,7 +93,7 @@ function ReadOut({
       <button
         ref={text}
         type="button"
-        aria-label={name}
+        aria-label={typing === null ? name : undefined}
         data-testid={`read-out-${index}`}
         className={`num text-left ${className} ${typing === null ? "" : "hidden"}`}
         onClick={() => setTyping(formatPosition(Math.round(view().playhead), unit, timebaseOf(session().doc)))}

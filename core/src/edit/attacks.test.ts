@@ -24,7 +24,7 @@ describe("blends that keep attacks", () => {
     const doc = documentOf(1, [plainClip({ id: "c0", sourceId: "stereo", length: 2000 }), plainClip({ id: "c1", start: 8000, offset: 700 })]);
     const { doc: after } = applyEdit(doc, { type: "move", clipIds: ["c1"], to: 1600, overlap: "blend", attacks: true, blendLength: 120 });
     expect(clipEnd(clip(after, "c0"))).toBe(1600);
-    expect(clip(after, "c1")).toMatchObject({ start: 1480, offset: 580, fadeIn: { length: 120 }, blend: { with: "c0" } });
+    expect(clip(after, "c1")).toMatchObject({ start: 1480, offset: 580, sync: 120, fadeIn: { length: 120 }, blend: { with: "c0" } });
   });
   it("are no blends where nothing is hidden before the attack: the earlier clip ends there", () => {
     const doc = documentOf(1, [plainClip({ id: "c0", sourceId: "stereo", length: 2000 }), plainClip({ id: "c1", start: 8000 })]);

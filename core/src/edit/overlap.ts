@@ -113,7 +113,9 @@ function joinOverlap(tx: Transaction, left: Clip, right: Clip, landing: Landing)
   const shape = right.fadeIn.length > 0 ? right.fadeIn : { shape: "power" as const, bend: right.fadeIn.bend };
   const fade: Fade = { ...bareFade(shape), length: overlap };
   tx.setClip({ ...out, fadeOut: fade });
-  tx.setClip({ ...into, fadeIn: fade, blend: { with: left.id, splice: from + Math.floor(overlap / 2), ...LINKED_AUTO } });
+  // Where the clip now begins before its hit, the hit stays what it is placed and snapped by.
+  const sync = from < right.start && into.sync === null ? to - from : into.sync;
+  tx.setClip({ ...into, sync, fadeIn: fade, blend: { with: left.id, splice: from + Math.floor(overlap / 2), ...LINKED_AUTO } });
   return true;
 }
 
