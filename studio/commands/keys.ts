@@ -63,10 +63,14 @@ export function readKeys(text: string): void {
   useKeys.setState({ changed: Object.fromEntries(known) });
 }
 
-/** A key as a person reads it. */
+/** Whether this computer calls its modifiers Command and Option. */
+const isMac = (): boolean => typeof navigator !== "undefined" && /Mac|iPhone|iPad/.test(navigator.platform);
+
+/** A key as a person reads it, by the names of this computer's modifiers. */
 export const keyText = (key: string): string =>
   key
-    .replace("Mod", "Ctrl")
+    .replace("Mod", isMac() ? "Cmd" : "Ctrl")
+    .replace("Alt", isMac() ? "Option" : "Alt")
     .replace("ArrowRight", "→")
     .replace("ArrowLeft", "←")
     .replace("ArrowUp", "↑")

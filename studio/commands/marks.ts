@@ -5,6 +5,10 @@ import { setView, view } from "@/state/view";
 /** Sets a marker and opens its panel, so that it is named at once. */
 export function addMarker(position: number): void {
   const id = `marker-${Date.now().toString(36)}`;
+  // Its panel opens at it, so it has to be in view.
+  const { start, width, samplesPerPixel } = view();
+  const x = (position - start) / samplesPerPixel;
+  if (x < 0 || x > width - 20) setView({ start: Math.max(0, position - (width * samplesPerPixel) / 2) });
   if (session().edit([{ type: "add-marker", id, position }])) setView({ markId: id, markPanel: true, ...besides() });
 }
 

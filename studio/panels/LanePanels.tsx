@@ -7,6 +7,8 @@ import { formatPosition, parsePosition } from "@wet-thread/core/time/format";
 import { useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
 import { type CutRule, closeBundle, cutsFor, repeat } from "@/commands/clip-actions";
+import { chooseFiles } from "@/commands/import-files";
+import { keyOf } from "@/commands/keys";
 import { session, useSession } from "@/state/session";
 import { settings, useSettings } from "@/state/settings";
 import { selectClips, setView, useView, view } from "@/state/view";
@@ -14,7 +16,7 @@ import { CLOTH_TOP, laneBoxes } from "@/timeline/model/geometry";
 import { linesBetween, viewGrid } from "@/timeline/model/grid-columns";
 import { clearPreview, setPreview } from "@/timeline/model/preview";
 import { rulersHeight } from "@/timeline/paint/rulers";
-import { Button, Field, Segments } from "@/ui/controls";
+import { Button, Field, Key, Segments } from "@/ui/controls";
 import { lengthFrom, numberFrom } from "./inspector/parts";
 import { clipsMeant, FloatingForm, Panel } from "./Panel";
 import { SilencePanel } from "./SilencePanel";
@@ -39,11 +41,45 @@ export function LanePanels() {
         </button>
       )}
       <ClipName />
+      <FirstSteps />
       {placing && <PlaceField key={`${placing.x} ${placing.y}`} />}
       {panel === "split" && <SplitPanel />}
       {panel === "repeat" && <RepeatPanel />}
       {panel === "silence" && <SilencePanel />}
     </>
+  );
+}
+
+/** What to do first in a project that has nothing in it yet. */
+function FirstSteps() {
+  const empty = useSession((s) => s.doc.clips.size === 0 && s.sources.size === 0);
+  if (!empty) return null;
+  const steps: readonly (readonly [string, string, string])[] = [
+    ["Bring recordings in", "Drop WAV files on the lanes, or choose them.", keyOf("import")],
+    ["Look and listen", "The wheel scrolls, with Ctrl it zooms; a click in a ruler says where playing begins.", keyOf("play")],
+    ["Cut", "Split at the playhead, drag names to move, edges to trim, corners to fade.", keyOf("split")],
+  ];
+  return (
+    <section
+      aria-label="First steps"
+      className="absolute top-1/2 left-1/2 z-10 w-[420px] max-w-[calc(100%-24px)] -translate-x-1/2 -translate-y-1/2 rounded-lg border border-line bg-raised p-4 shadow-float"
+    >
+      <h2 className="font-semibold text-lg">An empty project</h2>
+      <ol className="mt-2 space-y-2.5">
+        {steps.map(([title, text, key], i) => (
+          <li key={title} className="flex items-baseline gap-3">
+            <span className="num w-4 shrink-0 text-ink-3">{i + 1}</span>
+            <span className="min-w-0 flex-1">
+              <b className="font-semibold">{title}.</b> <span className="text-ink-2">{text}</span>
+            </span>
+            <Key>{key}</Key>
+          </li>
+        ))}
+      </ol>
+      <Button look="main" className="mt-3.5 w-full" onClick={chooseFiles}>
+        Import recordings
+      </Button>
+    </section>
   );
 }
 

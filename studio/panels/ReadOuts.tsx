@@ -1,12 +1,13 @@
 "use client";
 import { timebaseOf } from "@wet-thread/core/model/document";
 import { formatPosition, type PositionUnit, parsePosition } from "@wet-thread/core/time/format";
+import type { GridFamily, GridStep } from "@wet-thread/core/time/grid";
 import { useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
 import { reveal } from "@/commands/actions";
 import { transport } from "@/engine/transport";
 import { session } from "@/state/session";
-import { setSettings, useSettings } from "@/state/settings";
+import { SIXTEENTH, setSettings, settings, useSettings } from "@/state/settings";
 import { useView, view } from "@/state/view";
 import { placePlayhead } from "@/timeline/gestures/range-gestures";
 import { preview, usePreview } from "@/timeline/model/preview";
@@ -60,6 +61,29 @@ export function ReadOuts() {
       <span ref={tempo} className="num ml-1 whitespace-pre text-ink-2 text-sm max-[1180px]:hidden" />
     </div>
   );
+}
+
+const FAMILIES: Readonly<Record<PositionUnit, GridFamily>> = { bars: "musical", time: "time", timecode: "frame", samples: "sample" };
+const STEPS: Readonly<Record<PositionUnit, GridStep>> = {
+  bars: SIXTEENTH,
+  time: { kind: "time", milliseconds: 10 },
+  timecode: { kind: "frame", fraction: 1, count: 1 },
+  samples: { kind: "sample", count: 1 },
+};
+
+/** When positions are counted in another unit, the grid and the nudge are offered in it too; they stay what they are until one says so. */
+function offerUnit(unit: PositionUnit): void {
+  const { family } = settings();
+  if (family === FAMILIES[unit]) return;
+  const name = UNITS.find(([id]) => id === unit)?.[1] ?? unit;
+  toast(`Counted in ${name}.`, {
+    id: "unit",
+    duration: 8000,
+    action: {
+      label: `Grid and nudge in ${name} too`,
+      onClick: () => setSettings({ family: FAMILIES[unit], step: STEPS[unit], nudge: { kind: "step", step: STEPS[unit] } }),
+    },
+  });
 }
 
 function ReadOut({
@@ -126,7 +150,10 @@ function ReadOut({
           label={`Unit of the ${name.toLowerCase()}`}
           className="flex flex-col"
           value={unit}
-          onChange={(id) => setSettings({ readOuts: index === 0 ? [id, units[1]] : [units[0], id] })}
+          onChange={(id) => {
+            setSettings({ readOuts: index === 0 ? [id, units[1]] : [units[0], id] });
+            if (index === 0) offerUnit(id);
+          }}
           options={UNITS.map(([id, label]) => ({
             id,
             className: "rounded-sm px-2 py-1 text-left hover:bg-weft aria-checked:font-semibold",

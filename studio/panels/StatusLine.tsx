@@ -6,6 +6,7 @@ import { AudioWaveform, ScanSearch } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { selectedBundle } from "@/commands/clip-actions";
 import { runCommand } from "@/commands/commands";
+import { keyOf, keyText } from "@/commands/keys";
 import { barItems } from "@/commands/menus";
 import { AMOUNTS, zoomToAmount } from "@/commands/zoom-amounts";
 import { useMeters } from "@/engine/transport";
@@ -33,7 +34,7 @@ export function StatusLine() {
       <Selection />
       <span className="ml-auto" />
       <span className="flex items-center gap-1.5">
-        <Key>G</Key>{" "}
+        <Key>{keyOf("snap")}</Key>{" "}
         {held
           ? snapOn
             ? "snap is off while you hold it"
@@ -43,7 +44,7 @@ export function StatusLine() {
             : "held snaps to the grid"}
       </span>
       <span className="flex items-center gap-1.5 max-[1250px]:hidden">
-        <Key>Alt</Key> copies <Key>Shift</Key> keeps the direction
+        <Key>{keyText("Alt")}</Key> copies <Key>Shift</Key> keeps the direction
       </span>
       <span className="min-w-[250px] truncate text-right max-[900px]:hidden" data-testid="hint">
         {locked ? "The view is locked: a drag scrolls, nothing is edited" : hint || "Drag edge to trim, corner to fade, name to move"}

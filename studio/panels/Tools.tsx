@@ -1,10 +1,13 @@
 "use client";
 import {
   BetweenVerticalStart,
+  Command,
   Ear,
   Eraser,
   Hand,
+  Keyboard,
   Layers2,
+  List,
   ListChecks,
   Lock,
   LockOpen,
@@ -77,6 +80,16 @@ export function Tools() {
         >
           {locked ? <Lock size={16} /> : <LockOpen size={16} />}
         </IconButton>
+        <IconButton label="Find a command" keys={keyOf("palette")} side="right" onClick={() => setView({ panel: "palette" })}>
+          <Command size={16} />
+        </IconButton>
+        <IconButton label="Keys: see and change them" keys={keyOf("keys")} side="right" onClick={() => setView({ panel: "keys" })}>
+          <Keyboard size={16} />
+        </IconButton>
+        <IconButton label="Tracks, clips and seams as a list" keys={keyOf("list")} side="right" onClick={() => setView({ panel: "list" })}>
+          <List size={16} />
+        </IconButton>
+        <span className="my-1 h-px w-6 bg-line" />
         <IconButton label="Zoom to the selection, or to all of it" keys={keyOf("zoom-selection")} side="right" onClick={zoomToSelection}>
           <ScanSearch size={16} />
         </IconButton>

@@ -393,7 +393,7 @@ function Toggle({ on, label, letter, color, onClick, onPress, onOver }: TogglePr
         onPress();
       }}
       onPointerEnter={onOver}
-      className="num grid h-[18px] w-[20px] shrink-0 touch-none place-items-center rounded-sm border border-line bg-raised font-semibold text-ink-2 text-xs"
+      className="num grid h-[18px] w-[20px] shrink-0 touch-none place-items-center rounded-sm border border-line bg-raised font-semibold text-ink-2 text-xs underline-offset-2 aria-pressed:font-bold aria-pressed:underline"
       style={
         on ? { background: `color-mix(in srgb, var(--${color}) 38%, var(--raised))`, borderColor: `var(--${color})`, color: "var(--ink)" } : undefined
       }

@@ -38,7 +38,8 @@ function failure(error: unknown): Response {
   if (error instanceof ApiError) return json({ error: error.code, message: error.message, ...error.more }, error.status);
   if (error instanceof z.ZodError) {
     const issue = error.issues[0];
-    return json({ error: "malformed", message: issue.message, path: issue.path.join("."), kept: "Nothing was changed." }, 400);
+    const path = issue.path.join(".");
+    return json({ error: "malformed", message: path ? `${path}: ${issue.message}` : issue.message, path, kept: "Nothing was changed." }, 400);
   }
   if (isAway(error)) {
     console.error("database away:", error instanceof Error ? ((error.cause as Error | undefined)?.message ?? error.message) : error);

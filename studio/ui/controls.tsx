@@ -113,7 +113,10 @@ export function Segments<T extends string>({
   );
 }
 
-/** A field for text or a number that takes effect on Enter or on leaving it; Escape puts the old value back. */
+/**
+ * A field for text or a number that takes effect on Enter or on leaving it; Escape puts the old value back. Where `onCommit` answers false
+ * what was typed was refused: after Enter one goes on typing.
+ */
 export function Field({
   value,
   onCommit,
@@ -123,7 +126,7 @@ export function Field({
   numeric = true,
 }: {
   value: string;
-  onCommit: (text: string) => void;
+  onCommit: (text: string) => unknown;
   unit?: string;
   label: string;
   className?: string;
@@ -131,13 +134,16 @@ export function Field({
 }) {
   const [text, setText] = useState<string | null>(null);
   const left = useRef(false);
-  const commit = (): void => {
-    if (text !== null && text !== value) onCommit(text);
+  const input = useRef<HTMLInputElement>(null);
+  const commit = (): boolean => {
+    const taken = text === null || text === value || onCommit(text) !== false;
     setText(null);
+    return taken;
   };
   return (
     <label className={clsx("flex h-8 items-center rounded-md border border-line bg-raised px-2.5 focus-within:border-ink-2", className)}>
       <input
+        ref={input}
         aria-label={label}
         className={clsx("w-full min-w-0 bg-transparent outline-none", numeric && "num")}
         value={text ?? value}
@@ -151,6 +157,8 @@ export function Field({
           if (e.key === "Enter") {
             // Keys stay with the panel that the field is in.
             const panel = e.currentTarget.closest<HTMLElement>("[role=dialog]");
+            if (!commit()) return void requestAnimationFrame(() => input.current?.select());
+            left.current = true;
             e.currentTarget.blur();
             panel?.focus({ preventScroll: true });
           }

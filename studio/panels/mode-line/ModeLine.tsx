@@ -4,6 +4,7 @@ import clsx from "clsx";
 import { ChevronDown } from "lucide-react";
 import { type ReactNode, useRef } from "react";
 import { TAP_MS } from "@/commands/commands";
+import { keyOf } from "@/commands/keys";
 import { barItems } from "@/commands/menus";
 import { useSession } from "@/state/session";
 import { type Settings, setSettings, type Target, useSettings } from "@/state/settings";
@@ -108,7 +109,9 @@ export function ModeLine() {
             <span className={clsx("absolute top-[2.5px] size-3 rounded-full bg-raised transition-all", inForce ? "left-[15.5px]" : "left-[2.5px]")} />
           </button>
           {held ? (
-            <span className="rounded-sm bg-weld/25 px-1.5 font-semibold text-ink">Snap is {inForce ? "on" : "off"} while you hold G</span>
+            <span className="rounded-sm bg-weld/25 px-1.5 font-semibold text-ink">
+              Snap is {inForce ? "on" : "off"} while you hold {keyOf("snap")}
+            </span>
           ) : (
             <span className={inForce ? "" : "text-ink-3"}>{inForce ? "Snap to" : "Snap is off; it would go to"}</span>
           )}

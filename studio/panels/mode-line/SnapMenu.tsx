@@ -1,3 +1,4 @@
+import { keyOf } from "@/commands/keys";
 import { type Settings, setSettings, type Target } from "@/state/settings";
 import { Key, Picture, Segments } from "@/ui/controls";
 import { cloth, Heading, line } from "./rule-menus";
@@ -91,7 +92,7 @@ export function SnapMenu({ set }: { set: Settings }) {
         </>
       )}
       <p className="mt-3 text-ink-2 text-sm">
-        Tap <Key>G</Key> to turn snapping on or off, hold it to leave the grid for one move.
+        Tap <Key>{keyOf("snap")}</Key> to turn snapping on or off, hold it to leave the grid for one move.
       </p>
     </div>
   );

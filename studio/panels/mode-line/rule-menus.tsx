@@ -91,7 +91,7 @@ export function NeighbourMenu({ set }: { set: Settings }) {
       />
       {set.reach === "all" && <p className="mt-1.5 text-ink-3 text-sm">Markers, sections, tempo and meter move too.</p>}
       <p className="mt-3 text-ink-2 text-sm">
-        Hold <Key>1</Key>–<Key>4</Key> during a drag to use one for just that drag.
+        Hold <Key>{keyOf("neighbours-hold")}</Key>–<Key>{keyOf("neighbours-place")}</Key> during a drag to use one for just that drag.
       </p>
     </div>
   );
@@ -146,7 +146,7 @@ export function OverlapMenu({ set }: { set: Settings }) {
         </label>
       )}
       <p className="mt-2 text-ink-2 text-sm">
-        Hold <Key>5</Key>–<Key>7</Key> during a drag to use one for just that drag.
+        Hold <Key>{keyOf("overlaps-blend")}</Key>–<Key>{keyOf("overlaps-cover")}</Key> during a drag to use one for just that drag.
       </p>
     </div>
   );

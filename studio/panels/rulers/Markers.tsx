@@ -28,7 +28,7 @@ function MarkerMark({ marker }: { marker: Marker }) {
       aria-label={`Marker ${marker.name}`}
       data-mark={marker.id}
       title={marker.name}
-      className="pointer-events-auto absolute bottom-px flex h-[14px] cursor-ew-resize touch-none items-center rounded-r-sm pr-1.5 pl-1 font-semibold text-[10.5px] leading-none"
+      className="pointer-events-auto absolute bottom-px flex h-[14px] cursor-ew-resize touch-none max-w-[220px] items-center truncate whitespace-nowrap rounded-r-sm pr-1.5 pl-1 font-semibold text-[10.5px] leading-none"
       style={
         {
           left: x,

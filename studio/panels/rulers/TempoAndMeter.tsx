@@ -188,8 +188,9 @@ function TempoChip({
         value={String(event.bpm)}
         onCommit={(t) => {
           const bpm = Number(t.replace(",", "."));
-          if (bpm >= 20 && bpm <= 400) onChange([...others, { ...event, bpm }]);
-          else toast.error(`“${t}” is no tempo: it lies between 20 and 400.`);
+          if (bpm >= 20 && bpm <= 400) return onChange([...others, { ...event, bpm }]);
+          toast.error(`“${t}” is no tempo: it lies between 20 and 400.`);
+          return false;
         }}
       />
       {!last && (
@@ -283,8 +284,9 @@ function MeterChip({
           const m = /^\s*(\d{1,2})\s*\/\s*(\d{1,2})\s*$/.exec(t);
           const [numerator, denominator] = m ? [Number(m[1]), Number(m[2])] : [0, 0];
           if (numerator >= 1 && numerator <= 64 && (METER_DENOMINATORS as readonly number[]).includes(denominator))
-            onChange([...others, { ...event, numerator, denominator }]);
-          else toast.error(`“${t}” is no meter: it is written like 6/8, with 1 to 64 beats of a 1, 2, 4, 8, 16, 32 or 64th note.`);
+            return onChange([...others, { ...event, numerator, denominator }]);
+          toast.error(`“${t}” is no meter: it is written like 6/8, with 1 to 64 beats of a 1, 2, 4, 8, 16, 32 or 64th note.`);
+          return false;
         }}
       />
       <KeepAndRemove first={event.tick === 0} onRemove={() => onChange(others)} />

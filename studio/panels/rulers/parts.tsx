@@ -34,8 +34,8 @@ export function MarkPanel({ open, onClose, at, children }: { open: boolean; onCl
           sideOffset={6}
           collisionPadding={8}
           onKeyDown={(e) => {
-            // What was typed has been taken by its field.
-            if (e.key === "Enter" && e.target instanceof HTMLInputElement) onClose();
+            // What was typed has been taken by its field; where it was refused one is still in it.
+            if (e.key === "Enter" && e.target instanceof HTMLInputElement && document.activeElement !== e.target) onClose();
           }}
           className="z-40 w-[264px] space-y-2.5 rounded-lg border border-line bg-raised p-3 shadow-float outline-none"
         >
@@ -46,11 +46,13 @@ export function MarkPanel({ open, onClose, at, children }: { open: boolean; onCl
   );
 }
 
-/** A position typed in any unit, or a word on what was not understood. */
-export function typed(text: string, from: number, then: (position: number) => void): void {
+/** A position typed in any unit; false, having said why, where it was not understood. */
+export function typed(text: string, from: number, then: (position: number) => void): boolean {
   try {
     then(parsePosition(text, "bars", timebaseOf(session().doc), from));
+    return true;
   } catch (error) {
     toast.error((error as Error).message);
+    return false;
   }
 }

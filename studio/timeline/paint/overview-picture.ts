@@ -43,14 +43,17 @@ function paint(pixels: Uint32Array, doc: Document, palette: Palette, w: number, 
   }
   const boxes = laneBoxes(doc);
   const room = h - (TOP + SEAM_STRIP + 2) * scale;
-  const step = Math.min(5 * scale, room / Math.max(1, boxes.length));
+  const rows = doc.piece.trackOrder.map((id) => doc.tracks.get(id)).filter((t) => t !== undefined);
+  const step = Math.min(5 * scale, room / Math.max(1, rows.length));
   const thick = Math.max(1, Math.round(step - 1.5 * scale));
-  boxes.forEach((box, i) => {
+  rows.forEach((track, i) => {
     const y = Math.round(TOP * scale + i * step);
-    for (const clip of doc.lanes.get(box.trackId)?.clips ?? []) {
+    for (const clip of doc.lanes.get(track.id)?.clips ?? []) {
       const x = Math.round(clip.start / per);
-      const dye = palette.dyes[clip.color ?? box.track.color];
-      fill(x, Math.max(x + 1, Math.round(clipEnd(clip) / per)), y, y + thick, threads(palette, dye, clip.mute || box.track.mute));
+      const dye = palette.dyes[clip.color ?? track.color];
+      // Hidden tracks are heard all the same: they are there, faintly.
+      const strength = track.hidden ? 0.18 : clip.mute || track.mute ? 0.35 : 0.85;
+      fill(x, Math.max(x + 1, Math.round(clipEnd(clip) / per)), y, y + thick, threads(palette, dye, strength));
     }
   });
   const [any, raw] = [new Uint8Array(w), new Uint8Array(w)];
@@ -66,11 +69,11 @@ function paint(pixels: Uint32Array, doc: Document, palette: Palette, w: number, 
 }
 
 const colors = new Map<string, number>();
-function threads(palette: Palette, dye: string, washed: boolean): number {
-  const key = `${palette.surface} ${dye} ${washed}`;
+function threads(palette: Palette, dye: string, strength: number): number {
+  const key = `${palette.surface} ${dye} ${strength}`;
   let color = colors.get(key);
   if (color === undefined) {
-    color = pixel(mix(palette.surface, dye, washed ? 0.35 : 0.85));
+    color = pixel(mix(palette.surface, dye, strength));
     colors.set(key, color);
   }
   return color;

@@ -100,16 +100,16 @@ function paintBars(g: CanvasRenderingContext2D, scene: RulerScene, top: number):
     g.fillRect(Math.round(x), top + (bar ? 3 : ROW_HEIGHTS.bars - 8), 1, bar ? ROW_HEIGHTS.bars - 3 : 7);
   });
   g.textBaseline = "middle";
-  eachLine(scene, roomFor(48), (x, _, t) => {
+  // All labels of one density are written alike: bars, or beats too, or ticks too.
+  const labelled = roomFor(62);
+  eachLine(scene, labelled, (x, _, t) => {
     const p = timebase.meter.position(t);
     const whole = p.tick === 0 && p.beat === 1;
     g.fillStyle = whole ? palette.ink : palette.ink3;
     g.font = `${whole ? 700 : 500} 11px ${NUMBERS}`;
-    g.fillText(
-      whole ? `${p.bar}` : p.tick === 0 ? `${p.bar}.${p.beat}` : `${p.bar}.${p.beat}.${String(p.tick).padStart(3, "0")}`,
-      Math.round(x) + 4,
-      top + 11,
-    );
+    const ticks = `.${String(p.tick).padStart(3, "0")}`;
+    const text = labelled.kind === "bar" ? `${p.bar}` : labelled.kind === "beat" ? `${p.bar}.${p.beat}` : `${p.bar}.${p.beat}${ticks}`;
+    g.fillText(text, Math.round(x) + 4, top + 11);
   });
 }
 
