@@ -100,6 +100,7 @@ test("scene 4, a rhythm from one passage: four hits pulled out, doubled, laid en
   await page.mouse.move(place.x, place.y);
   await page.mouse.wheel(0, -3000);
   await editor.settle();
+  await clock.dblclick();
   await clock.fill("Treadle, old");
   await clock.press("Enter");
   await editor.saved();

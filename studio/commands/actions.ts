@@ -182,6 +182,16 @@ export function stepGrid(direction: 1 | -1): void {
 /** A run of nudges: where it began and how many there were, so that n nudges land where one of n times the value would. */
 let run: { what: string; base: number; count: number; row: string } | null = null;
 
+/** How far a nudge goes from the playhead, in samples. */
+export function nudgeLength(): number {
+  const set = settings();
+  const { playhead, samplesPerPixel, start } = view();
+  const base = timebaseOf(doc());
+  const step = set.nudge.kind === "grid" ? stepInForce(set, samplesPerPixel, base, Math.max(0, base.tempo.ticksAt(start))) : set.nudge.step;
+  const at = Math.round(playhead);
+  return Math.max(1, nudged(at, 1, step, base) - at);
+}
+
 /** In a sequence a nudge moves only the clip itself: changing places takes more than a step. */
 function rulesOfNudge() {
   const rules = modeRules();

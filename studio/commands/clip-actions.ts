@@ -4,6 +4,7 @@ import { leadsOf, partners } from "@wet-thread/core/edit/links";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
 import { hitsBetween } from "@wet-thread/core/model/hits";
+import { playedSource } from "@wet-thread/core/model/played";
 import { type Bundle, type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
 import { toast } from "sonner";
@@ -13,7 +14,6 @@ import { session } from "@/state/session";
 import { settings } from "@/state/settings";
 import { selectClips, setView, view } from "@/state/view";
 import { laneBoxes } from "@/timeline/model/geometry";
-import { hitsIn } from "@/timeline/model/snapping";
 import { selectedClips, selectNew, tracksMeant } from "./actions";
 import { showAftermath } from "./aftermath";
 
@@ -219,7 +219,7 @@ export function trimToPlayhead(edge: "start" | "end"): void {
   const rules = modeRules();
   const along = settings().linksOn ? leadsOf(doc(), idsOf(clips)) : new Map<string, string>();
   const reaches = (clip: Clip, by: number): boolean => {
-    const { least, most } = (rules.neighbours === "hold" ? trimRoom : rippleRoom)(clip, edge, doc().sources.get(clip.sourceId)?.length ?? 0);
+    const { least, most } = (rules.neighbours === "hold" ? trimRoom : rippleRoom)(clip, edge, playedSource(doc().sources, clip)?.length ?? 0);
     return by >= least && by <= most;
   };
   const can = clips.filter((clip) => {
@@ -326,7 +326,6 @@ export function trimToRange(): void {
 export function trimToHit(edge: "start" | "end", direction: 1 | -1): void {
   const clips = meant("trim");
   if (!clips) return;
-  const { sources } = session().store.getState();
   const edits: Edit[] = [];
   // What goes along with another through a link is trimmed with it, not once more by hits of its own.
   const along = new Set<string>();
@@ -334,7 +333,7 @@ export function trimToHit(edge: "start" | "end", direction: 1 | -1): void {
     if (along.has(clip.id)) continue;
     if (settings().linksOn) for (const partner of partners(doc(), clip)) along.add(partner.id);
     const at = edge === "start" ? clip.offset : clip.offset + clip.length;
-    const hits = sources.get(clip.sourceId)?.transients ?? [];
+    const hits = playedSource(doc().sources, clip)?.hits ?? [];
     const hit = direction > 0 ? hits.find((h) => h > at) : hits.findLast((h) => h < at);
     if (hit !== undefined) edits.push({ type: "trim", clipIds: [clip.id], edge, by: hit - at, ...modeRules() });
   }
@@ -408,7 +407,5 @@ export function cutsFor(rule: "grid" | "hits" | "markers", clip: Clip, gridLines
       .map((m) => m.position)
       .filter((p) => p >= from && p < to)
       .sort((a, b) => a - b);
-  return hitsIn(doc(), [clip.trackId], from, to).filter((p) =>
-    (session().store.getState().sources.get(clip.sourceId)?.transients ?? []).includes(clip.offset + p - clip.start),
-  );
+  return hitsBetween(doc().sources, clip, from, to);
 }

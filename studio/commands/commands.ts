@@ -13,6 +13,7 @@ import { chooseFiles } from "./import-files";
 import * as listen from "./listening";
 import { removeMark } from "./marks";
 import { PANEL_COMMANDS, toggleInspector } from "./panel-commands";
+import * as sound from "./sound";
 import { TRACK_COMMANDS } from "./track-commands";
 
 const middle = (): number => {
@@ -52,9 +53,9 @@ const nextReach = (): void => {
 
 /** Escape takes back one thing at a time: a waiting drop, an open panel, the selection, then the open bundle. */
 function stepOut(): void {
-  const { placing, panel, clipIds, range, seamId, markId, fade } = view();
+  const { placing, panel, clipIds, range, seamId, markId, fade, point } = view();
   if (placing || panel) return setView({ placing: null, panel: null });
-  if (fade) return setView({ fade: null });
+  if (fade || point) return setView({ fade: null, point: null });
   if (clipIds.size || range || seamId || markId) return setView({ clipIds: new Set(), range: null, seamId: null, markId: null, markPanel: false });
   if (!clip.closeBundle() && settings().seamCheck) setSettings({ seamCheck: false });
 }
@@ -74,6 +75,7 @@ const TOOL_KEYS: Readonly<Record<Tool, readonly [string, string]>> = {
   range: ["R", "Range tool"],
   split: ["X", "Split tool"],
   shift: ["S", "Shift inside tool"],
+  draw: ["|", "Draw tool: gain, pan, the track's ride"],
   stamp: ["T", "Stamp tool"],
   mute: ["Q", "Mute tool"],
   erase: ["E", "Erase tool"],
@@ -114,9 +116,20 @@ export const COMMANDS: readonly Command[] = [
   { id: "split", title: "Split", keys: ["/"], run: clip.split },
   { id: "split-many", title: "Split at grid, hits, markers or in parts …", keys: ["?"], run: () => setView({ panel: "split" }) },
   { id: "clear-silence", title: "Clear silence …", keys: ["Shift+U"], run: () => setView({ panel: "silence" }) },
-  { id: "delete", title: "Delete", keys: ["Delete", "Backspace"], run: () => clip.deleteSelected() },
+  { id: "delete", title: "Delete", keys: ["Delete", "Backspace"], run: () => sound.deletePoint() || clip.deleteSelected() },
   { id: "delete-close", title: "Delete and close", keys: ["Shift+Delete", "Shift+Backspace"], run: () => clip.deleteSelected("ripple") },
   { id: "clear", title: "Delete and leave the gap", keys: ["Mod+Delete", "Mod+Backspace"], run: () => clip.deleteSelected("hold") },
+  { id: "reverse", title: "Reverse", keys: ["Alt+V"], run: sound.reverse },
+  { id: "gain-up", title: "Gain up by 1 dB: clips, or what lies in the range", keys: ["Alt+ArrowRight"], run: () => sound.gainBy(1) },
+  { id: "gain-down", title: "Gain down by 1 dB", keys: ["Alt+ArrowLeft"], run: () => sound.gainBy(-1) },
+  { id: "gain-up-6", title: "Gain up by 6 dB", keys: ["Alt+Shift+ArrowRight"], run: () => sound.gainBy(6) },
+  { id: "gain-down-6", title: "Gain down by 6 dB", keys: ["Alt+Shift+ArrowLeft"], run: () => sound.gainBy(-6) },
+  { id: "envelopes-copy", title: "Copy the envelopes of the clip", keys: ["Mod+Alt+C"], run: sound.copyEnvelopes },
+  { id: "envelopes-paste", title: "Lay copied envelopes on the selected clips", keys: ["Mod+Alt+V"], run: sound.pasteEnvelopes },
+  { id: "envelopes-off", title: "Take the envelopes off the selected clips", keys: [], run: sound.clearEnvelopes },
+  { id: "draw-gain", title: "Draw the gain of clips", keys: [], run: () => setView({ tool: "draw", drawKind: "gain" }) },
+  { id: "draw-pan", title: "Draw the pan of clips", keys: [], run: () => setView({ tool: "draw", drawKind: "pan" }) },
+  { id: "draw-ride", title: "Ride the gain of tracks", keys: [], run: () => setView({ tool: "draw", drawKind: "ride" }) },
   { id: "mute", title: "Mute or unmute", keys: ["U"], run: clip.muteSelected },
   { id: "duplicate", title: "Duplicate", keys: ["D"], run: () => clip.repeat() },
   { id: "repeat", title: "Repeat or fill …", keys: ["Shift+D"], run: () => setView({ panel: "repeat" }) },
@@ -161,7 +174,7 @@ export const COMMANDS: readonly Command[] = [
   { id: "blend", title: "Blend over the range, or the chosen seam", keys: ["C"], run: act.blend },
   { id: "smooth", title: "Smooth the seam", keys: ["Y"], run: () => view().seamId && act.smoothSeam(view().seamId as string) },
   { id: "seam-check", title: "Seam check: every seam in a table", keys: ["Shift+Y"], run: () => setSettings({ seamCheck: !settings().seamCheck }) },
-  { id: "nudge-later", title: "Nudge later", keys: ["."], run: () => act.nudge(1) },
+  { id: "nudge-later", title: "Nudge later", keys: ["."], run: () => sound.pointAlong(act.nudgeLength()) || act.nudge(1) },
   { id: "nudge-start-later", title: "Nudge start later", keys: ["]"], run: () => act.nudge(1, "start") },
   { id: "nudge-start-earlier", title: "Nudge start earlier", keys: ["["], run: () => act.nudge(-1, "start") },
   { id: "nudge-end-later", title: "Nudge end later", keys: ["}"], run: () => act.nudge(1, "end") },
@@ -176,7 +189,7 @@ export const COMMANDS: readonly Command[] = [
   { id: "cut", title: "Cut", keys: ["Mod+X"], run: () => cut() },
   { id: "copy", title: "Copy", keys: ["Mod+C"], run: () => copy() },
   { id: "paste", title: "Paste at the playhead; held, shows what that would do", keys: ["Mod+V"], run: () => paste() },
-  { id: "nudge-earlier", title: "Nudge earlier", keys: [","], run: () => act.nudge(-1) },
+  { id: "nudge-earlier", title: "Nudge earlier", keys: [","], run: () => sound.pointAlong(-act.nudgeLength()) || act.nudge(-1) },
   { id: "next-hit", title: "Next hit", keys: ["H"], run: () => act.stepHit(1) },
   { id: "previous-hit", title: "Previous hit", keys: ["Shift+H"], run: () => act.stepHit(-1) },
   { id: "next-seam", title: "Next seam", keys: ["J"], run: () => act.stepSeam(1) },
@@ -217,8 +230,13 @@ export const COMMANDS: readonly Command[] = [
   { id: "range-start", title: "Range starts at the playhead", keys: [";"], run: () => act.rangeFromPlayhead("start") },
   { id: "range-end", title: "Range ends at the playhead", keys: [":"], run: () => act.rangeFromPlayhead("end") },
   { id: "follow", title: "View turns pages, keeps the playhead in the middle, or stays", keys: ["F"], run: nextFollow },
-  { id: "magnify", title: "Taller waveforms", keys: ["ArrowUp"], run: () => magnify(MAGNIFY_STEP) },
-  { id: "magnify-less", title: "Lower waveforms", keys: ["ArrowDown"], run: () => magnify(1 / MAGNIFY_STEP) },
+  { id: "magnify", title: "Taller waveforms; the chosen point up", keys: ["ArrowUp"], run: () => sound.pointBy(1) || magnify(MAGNIFY_STEP) },
+  {
+    id: "magnify-less",
+    title: "Lower waveforms; the chosen point down",
+    keys: ["ArrowDown"],
+    run: () => sound.pointBy(-1) || magnify(1 / MAGNIFY_STEP),
+  },
   { id: "magnify-none", title: "Waveforms at their own height", keys: ["Mod+ArrowDown"], run: () => setView({ magnify: 1 }) },
   { id: "taller", title: "All tracks taller", keys: ["Shift+ArrowUp"], run: () => act.trackHeights(1.25) },
   { id: "lower", title: "All tracks lower", keys: ["Shift+ArrowDown"], run: () => act.trackHeights(1 / 1.25) },

@@ -1,4 +1,5 @@
 import { CHUNK } from "@wet-thread/core/analysis/peaks";
+import { ofPlayedId } from "@wet-thread/core/model/played";
 import type { SourceInfo } from "@wet-thread/core/model/schema";
 import { channelOf, readChunked } from "@wet-thread/core/render/chunked";
 import type { PcmReader } from "@wet-thread/core/render/reader";
@@ -55,7 +56,7 @@ export class ChunkReader implements PcmReader {
   }
 
   read(sourceId: string, channel: number, from: number, out: Float32Array, at: number, count: number): boolean {
-    const channels = this.channels.get(sourceId)?.channels ?? 1;
+    const channels = this.channels.get(ofPlayedId(sourceId).sourceId)?.channels ?? 1;
     const chunk = (index: number): Float32Array | undefined => {
       const all = this.chunks.get(`${sourceId} ${index}`);
       return all && channelOf(all, channels, channel);

@@ -42,11 +42,33 @@ export function LanePanels() {
       )}
       <ClipName />
       <FirstSteps />
+      <DrawKinds />
       {placing && <PlaceField key={`${placing.x} ${placing.y}`} />}
       {panel === "split" && <SplitPanel />}
       {panel === "repeat" && <RepeatPanel />}
       {panel === "silence" && <SilencePanel />}
     </>
+  );
+}
+
+/** What the draw tool draws; shown while it is in hand. */
+function DrawKinds() {
+  const tool = useView((v) => v.tool);
+  const kind = useView((v) => v.drawKind);
+  if (tool !== "draw") return null;
+  return (
+    <div className="absolute right-2 bottom-2 z-10 w-[290px] rounded-md bg-raised shadow-float">
+      <Segments
+        label="What is drawn"
+        value={kind}
+        onChange={(drawKind) => setView({ drawKind })}
+        options={[
+          ["gain", "Clip gain"],
+          ["pan", "Clip pan"],
+          ["ride", "Track gain"],
+        ]}
+      />
+    </div>
   );
 }
 

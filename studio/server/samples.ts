@@ -1,8 +1,10 @@
 import { CHUNK, chunkPeaks, PEAK_FIELDS, PEAK_LEVELS, PEAK_OFFSETS } from "@wet-thread/core/analysis/peaks";
 import { decodeFrames, type FileLayout } from "@wet-thread/core/media/wav/reader";
+import { ofPlayedId } from "@wet-thread/core/model/played";
 import { readChunked } from "@wet-thread/core/render/chunked";
 import type { PcmReader, SourceSpan } from "@wet-thread/core/render/reader";
 import { and, eq, inArray, sql } from "drizzle-orm";
+import { LRUCache } from "lru-cache";
 import { db } from "./db/client";
 import { Batches, copyOut, numbers, quoted } from "./db/copy";
 import { sourcePcm, sources } from "./db/schema";
@@ -108,11 +110,69 @@ async function chunksInRows(wanted: Wanted): Promise<Chunk[]> {
   return [...found.values()];
 }
 
-/** Fetches chunks of recordings that are ready; others, and chunks past a recording's end, are left away. */
-async function readChunks(wanted: Wanted, room: Room = (count) => new Float32Array(count)): Promise<Chunk[]> {
+/** Fetches chunks of recordings as they came; of those that are not ready, and past a recording's end, nothing. */
+async function chunksAsTheyCame(wanted: Wanted, room: Room): Promise<Chunk[]> {
   await learnLayouts(wanted.keys());
   const both = await Promise.all([chunksInFiles(wanted, room), chunksInRows(wanted)]);
   return both.flat();
+}
+
+/** Lengths of recordings that are ready, in samples at the project's rate; they never change. */
+const lengths = new LRUCache<string, number>({ max: 10_000 });
+export async function lengthOf(sourceId: string): Promise<number> {
+  let length = lengths.get(sourceId);
+  if (length === undefined) {
+    const [row] = await db()
+      .select({ length: sources.length })
+      .from(sources)
+      .where(and(eq(sources.id, sourceId), eq(sources.status, "ready")));
+    length = row?.length ?? 0;
+    if (row) lengths.set(sourceId, length);
+  }
+  return length;
+}
+
+/** Chunks of recordings that are played backwards, put together from those of the recordings themselves. */
+async function chunksBackwards(wanted: Wanted): Promise<Chunk[]> {
+  const needed = new Map<string, Set<number>>();
+  const asked: { id: string; sourceId: string; index: number; from: number; to: number }[] = [];
+  for (const [id, indexes] of wanted) {
+    const { sourceId } = ofPlayedId(id);
+    const length = await lengthOf(sourceId);
+    const set = needed.get(sourceId) ?? new Set<number>();
+    needed.set(sourceId, set);
+    for (const index of indexes) {
+      const [from, to] = [Math.max(0, length - (index + 1) * CHUNK), length - index * CHUNK];
+      if (to <= 0) continue;
+      asked.push({ id, sourceId, index, from, to });
+      for (let i = Math.floor(from / CHUNK); i * CHUNK < to; i++) set.add(i);
+    }
+  }
+  if (asked.length === 0) return [];
+  const found = await chunksAsTheyCame(needed, (count) => new Float32Array(count));
+  const byPlace = new Map(found.map((c) => [`${c.sourceId} ${c.index}`, c.channels]));
+  return asked.flatMap(({ id, sourceId, index, from, to }) => {
+    const first = byPlace.get(`${sourceId} ${Math.floor(from / CHUNK)}`);
+    if (!first) return [];
+    const channels = first.map((_, c) => {
+      const out = new Float32Array(to - from);
+      for (let i = Math.floor(from / CHUNK); i * CHUNK < to; i++) {
+        const [a, b] = [Math.max(from, i * CHUNK), Math.min(to, (i + 1) * CHUNK)];
+        const part = byPlace.get(`${sourceId} ${i}`)?.[c].subarray(a - i * CHUNK, b - i * CHUNK);
+        if (part) out.set(part, a - from);
+      }
+      return out.reverse();
+    });
+    return [{ sourceId: id, index, channels }];
+  });
+}
+
+/** Fetches chunks of recordings that are ready, or of what clips play of them; others, and chunks past the end, are left away. */
+async function readChunks(wanted: Wanted, room: Room = (count) => new Float32Array(count)): Promise<Chunk[]> {
+  const backwards = new Map([...wanted].filter(([id]) => ofPlayedId(id).reverse));
+  if (backwards.size === 0) return chunksAsTheyCame(wanted, room);
+  const plain = new Map([...wanted].filter(([id]) => !backwards.has(id)));
+  return (await Promise.all([chunksAsTheyCame(plain, room), chunksBackwards(backwards)])).flat();
 }
 
 /** The samples of one chunk as floats, all channels one after the other; null when the recording has no such chunk. */
@@ -133,24 +193,55 @@ export const TILE_ENTRIES = 1024;
  * l covers 1024 · PEAK_LEVELS[l] samples, so 4^l chunks.
  */
 export async function readPeakTile(sourceId: string, level: number, tile: number, length: number): Promise<Buffer> {
+  const size = PEAK_LEVELS[level];
+  const first = tile * TILE_ENTRIES;
+  // Entries past the recording's end are left away, so that every channel has the same number.
+  const end = Math.min(first + TILE_ENTRIES, Math.ceil(length / size));
+  if (end <= first) return Buffer.alloc(0);
+  const { sourceId: id, reverse } = ofPlayedId(sourceId);
+  if (!reverse) return Buffer.concat((await readPeaks(id, level, first, end)).map(bytesOf));
+  // Backwards an entry lies over two of the recording's own: it is as wide as both.
+  const [from, to] = [Math.max(0, Math.floor((length - end * size) / size)), Math.floor((length - first * size - 1) / size) + 1];
+  const channels = await readPeaks(id, level, from, to);
+  return Buffer.concat(
+    channels.map((own) => {
+      const out = new Float32Array((end - first) * PEAK_FIELDS);
+      for (let e = first; e < end; e++) {
+        const [a, b] = [Math.max(0, Math.floor((length - (e + 1) * size) / size)) - from, Math.floor((length - e * size - 1) / size) - from];
+        const [x, y, at] = [a * PEAK_FIELDS, b * PEAK_FIELDS, (e - first) * PEAK_FIELDS];
+        out[at] = Math.min(own[x], own[y]);
+        out[at + 1] = Math.max(own[x + 1], own[y + 1]);
+        out[at + 2] = Math.sqrt((own[x + 2] ** 2 + own[y + 2] ** 2) / 2);
+      }
+      return bytesOf(out);
+    }),
+  );
+}
+
+/** Entries [first, end) of one level of a recording's pyramid, for each of its channels. */
+async function readPeaks(sourceId: string, level: number, first: number, end: number): Promise<Float32Array[]> {
   const perChunk = CHUNK / PEAK_LEVELS[level];
-  const chunks = TILE_ENTRIES / perChunk;
   const [from, size] = [PEAK_OFFSETS[level] * 4, perChunk * PEAK_FIELDS * 4];
+  const [low, high] = [Math.floor(first / perChunk), Math.floor((end - 1) / perChunk)];
   const rows = (
     await db().execute<{ channel: number; part: Buffer }>(
       sql`select channel, substring(peaks from ${from + 1}::int for ${size}::int) as part from source_pcm
-          where source_id = ${sourceId} and index >= ${tile * chunks} and index < ${(tile + 1) * chunks} order by channel, index`,
+          where source_id = ${sourceId} and index >= ${low} and index <= ${high} order by channel, index`,
     )
   ).rows;
-  // Entries past the recording's end are left away, so that every channel has the same number.
-  const entries = Math.min(TILE_ENTRIES, Math.ceil((length - tile * TILE_ENTRIES * PEAK_LEVELS[level]) / PEAK_LEVELS[level]));
   const channels = new Map<number, Buffer[]>();
   for (const { channel, part } of rows) channels.set(channel, [...(channels.get(channel) ?? []), part]);
-  return Buffer.concat([...channels.values()].map((parts) => Buffer.concat(parts).subarray(0, entries * PEAK_FIELDS * 4)));
+  const skip = (first - low * perChunk) * PEAK_FIELDS;
+  return [...channels.values()].map((parts) => {
+    const bytes = Buffer.concat(parts);
+    return new Float32Array(new Uint8Array(bytes).buffer).subarray(skip, skip + (end - first) * PEAK_FIELDS);
+  });
 }
 
-/** The greatest magnitude, over all channels, of each 64 samples of a recording: blocks [from, to) of it. */
+/** The greatest magnitude, over all channels, of each 64 samples of a recording: blocks [from, to) of it, or of what clips play of it. */
 export async function readLevels(sourceId: string, from: number, to: number): Promise<Float32Array> {
+  const played = ofPlayedId(sourceId);
+  if (played.reverse) return levelsBackwards(played.sourceId, from, to);
   const perChunk = CHUNK / PEAK_LEVELS[0];
   const levels = new Float32Array(to - from);
   const [first, last] = numbers([Math.floor(from / perChunk), Math.floor((to - 1) / perChunk)]).split(",");
@@ -163,6 +254,18 @@ export async function readLevels(sourceId: string, from: number, to: number): Pr
       levels[at + i] = Math.max(levels[at + i], -values[i * PEAK_FIELDS], values[i * PEAK_FIELDS + 1]);
   }
   return levels;
+}
+
+/** Levels of a recording that is played backwards; each block lies over two of the recording's own, and is as loud as the louder. */
+async function levelsBackwards(sourceId: string, from: number, to: number): Promise<Float32Array> {
+  const [length, size] = [await lengthOf(sourceId), PEAK_LEVELS[0]];
+  const block = (sample: number): number => Math.max(0, Math.floor(sample / size));
+  const first = block(length - to * size);
+  const own = await readLevels(sourceId, first, block(length - from * size - 1) + 1);
+  return Float32Array.from({ length: to - from }, (_, i) => {
+    const e = from + i;
+    return Math.max(own[block(length - (e + 1) * size) - first] ?? 0, own[block(length - e * size - 1) - first] ?? 0);
+  });
 }
 
 /** Chunks held for rendering and measuring on the server: 64 MiB at most of one channel. */

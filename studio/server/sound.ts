@@ -1,11 +1,13 @@
 import { PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
 import { gapsBetween, roomLevel, type Stretch, soundStretches, suggestThreshold } from "@wet-thread/core/analysis/silence";
+import { envelopeFactor } from "@wet-thread/core/dsp/envelope";
 import { soundTogether } from "@wet-thread/core/edit/clips/clear-silence";
 import { leadsOf } from "@wet-thread/core/edit/links";
+import { playedId } from "@wet-thread/core/model/played";
 import { type Clip, clipEnd, gainFactor } from "@wet-thread/core/model/schema";
 import { z } from "zod";
 import { ApiError } from "./errors";
-import { readLevels } from "./samples";
+import { lengthOf, readLevels } from "./samples";
 import { loadVersion } from "./versions";
 
 const Samples = z.int().min(0).max(1e9);
@@ -31,9 +33,15 @@ const BLOCK = PEAK_LEVELS[0];
 /** What of a clip's recording it shows, in levels as they are heard; and the sample of the recording at which they begin. */
 async function levelsOf(clip: Clip): Promise<{ clip: Clip; levels: Float32Array; first: number }> {
   const from = Math.floor(clip.offset / BLOCK);
-  const levels = await readLevels(clip.sourceId, from, Math.ceil((clip.offset + clip.length) / BLOCK));
+  const levels = await readLevels(playedId(clip), from, Math.ceil((clip.offset + clip.length) / BLOCK));
   const gain = gainFactor(clip.gain);
-  if (gain !== 1) for (let i = 0; i < levels.length; i++) levels[i] *= gain;
+  const line = clip.envelopes?.gain;
+  const length = line ? ((await lengthOf(clip.sourceId)) ?? 0) : 0;
+  for (let i = 0; i < levels.length; i++) {
+    const at = (from + i) * BLOCK + BLOCK / 2;
+    // As loud as the envelope lets a block be in its middle.
+    levels[i] *= line ? gain * envelopeFactor(line, Math.max(0, clip.recipe?.reverse ? length - 1 - at : at)) : gain;
+  }
   return { clip, levels, first: from * BLOCK };
 }
 

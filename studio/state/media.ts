@@ -1,4 +1,5 @@
 import { CHUNK, levelFor, PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
+import { ofPlayedId } from "@wet-thread/core/model/played";
 import { channelOf, readChunked } from "@wet-thread/core/render/chunked";
 import type { PcmReader } from "@wet-thread/core/render/reader";
 import { LRUCache } from "lru-cache";
@@ -157,7 +158,7 @@ export { levelFor };
 /** Samples that are in the page; what is missing is fetched, and false is answered meanwhile. */
 export const pageReader: PcmReader = {
   read(sourceId, channel, from, out, at, count) {
-    const channels = channelCounts.get(sourceId) ?? 1;
+    const channels = channelCounts.get(ofPlayedId(sourceId).sourceId) ?? 1;
     const chunk = (index: number): Float32Array | undefined => {
       const all = chunks.get(chunkUrl(sourceId, index));
       return all && channelOf(all, channels, channel);

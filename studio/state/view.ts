@@ -3,7 +3,10 @@ import type { Document } from "@wet-thread/core/model/document";
 import { create } from "zustand";
 import type { Neighbours, Overlaps } from "./settings";
 
-export const TOOLS = ["pointer", "range", "split", "shift", "stamp", "mute", "erase", "listen", "zoom", "hand"] as const;
+export const TOOLS = ["pointer", "range", "split", "shift", "draw", "stamp", "mute", "erase", "listen", "zoom", "hand"] as const;
+/** What the draw tool draws: a clip's gain or pan, or the gain ride of a track. */
+export const DRAW_KINDS = ["gain", "pan", "ride"] as const;
+export type DrawKind = (typeof DRAW_KINDS)[number];
 export type Tool = (typeof TOOLS)[number];
 export const FOLLOWS = ["page", "centre", "stay"] as const;
 export type Follow = (typeof FOLLOWS)[number];
@@ -38,6 +41,9 @@ export interface View {
   readonly width: number;
   readonly height: number;
   readonly tool: Tool;
+  readonly drawKind: DrawKind;
+  /** The point of an envelope that is chosen, by its place in the list that is kept. */
+  readonly point: ChosenPoint | null;
   readonly clipIds: ReadonlySet<string>;
   readonly range: TimeRange | null;
   readonly trackId: string | null;
@@ -83,6 +89,13 @@ export interface View {
   readonly tall: Tall | null;
 }
 
+export interface ChosenPoint {
+  readonly kind: DrawKind;
+  /** Of the clip, or for a ride of the track. */
+  readonly id: string;
+  readonly index: number;
+}
+
 export interface ChosenFade {
   readonly clipId: string;
   readonly edge: "in" | "out";
@@ -101,6 +114,8 @@ export const useView = create<View>(() => ({
   width: 0,
   height: 0,
   tool: "pointer",
+  drawKind: "gain",
+  point: null,
   clipIds: new Set(),
   range: null,
   trackId: null,
@@ -141,6 +156,8 @@ function alone(wanted: Partial<View>): Partial<View> {
       ? { trackIds: NO_CLIPS, ...wanted }
       : wanted;
   // A fade is chosen by itself, with its clip selected; selecting anything anew lets go of it.
+  if (change.point === undefined && view().point && ["clipIds", "range", "seamId", "markId", "tool", "drawKind"].some((key) => key in change))
+    return alone({ ...change, point: null });
   if (change.fade === undefined && view().fade && ["clipIds", "range", "seamId", "markId"].some((key) => key in change))
     return alone({ ...change, fade: null });
   const takes = (change.clipIds?.size ?? 0) > 0 || Boolean(change.range) || Boolean(change.seamId);

@@ -190,7 +190,14 @@ export function Timeline({ rulerMarks }: { rulerMarks: ReactNode }) {
           seen();
         else {
           dirty.overlay ||=
-            v.clipIds !== old.clipIds || v.range !== old.range || v.seamId !== old.seamId || v.fade !== old.fade || v.openBundle !== old.openBundle;
+            v.clipIds !== old.clipIds ||
+            v.range !== old.range ||
+            v.seamId !== old.seamId ||
+            v.fade !== old.fade ||
+            v.point !== old.point ||
+            v.tool !== old.tool ||
+            v.drawKind !== old.drawKind ||
+            v.openBundle !== old.openBundle;
           dirty.rulers ||= v.range !== old.range;
           request();
         }

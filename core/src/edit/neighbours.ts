@@ -1,6 +1,7 @@
 import { z } from "zod";
+import { envelopeValue, pointBefore } from "../dsp/envelope";
 import { timebaseOf } from "../model/document";
-import { clipEnd } from "../model/schema";
+import { clipEnd, type EnvelopePoint, MOST_POINTS } from "../model/schema";
 import { bpmBefore, meterWith, meterWithout, tempoWith, tempoWithout } from "../time/span-edits";
 import { linkedTracks } from "./links";
 import type { Transaction } from "./transaction";
@@ -98,8 +99,29 @@ export function ripple(
           tx.setClip({ ...clip, start: clip.start + by, blend: clip.blend && { ...clip.blend, splice: Math.max(0, clip.blend.splice + by) } });
       }
     }
+    for (const trackId of group) {
+      const track = doc.tracks.get(trackId);
+      if (track?.ride) tx.setTrack({ ...track, ride: ridden(track.ride, shifts) });
+    }
     if (reach === "all") shiftMarks(tx, marksAt === undefined ? shifts : shifts.map(({ by }) => ({ at: marksAt, by })), "keep");
   }
+}
+
+/** A gain ride after time came in or went: points in a span that goes are gone, but the line goes on at the join with the value that it had. */
+function ridden(points: readonly EnvelopePoint[], shifts: readonly Shift[]): EnvelopePoint[] {
+  let line = [...points];
+  // From the latest back, so that places still to come are where they were.
+  for (const { at, by } of [...shifts].reverse()) {
+    if (by > 0) line = line.map((p) => (p.at >= at ? { ...p, at: p.at + by } : p));
+    else {
+      const { hold } = line[pointBefore(line, at)] ?? {};
+      const join: EnvelopePoint = { at: at + by, value: envelopeValue(line, at), ...(hold && { hold }) };
+      const before = line.filter((p) => p.at < at + by);
+      const after = line.filter((p) => p.at > at).map((p) => ({ ...p, at: p.at + by }));
+      line = [...before, join, ...after];
+    }
+  }
+  return line.slice(0, MOST_POINTS);
 }
 
 /** Where a position goes when spans are cut out (what lies inside them falls on the join) and time is put in. */

@@ -2,6 +2,7 @@ import { z } from "zod";
 import { bareFade } from "../dsp/fades";
 import { blendAfter } from "../model/document";
 import { hitsBetween } from "../model/hits";
+import { playsSame } from "../model/played";
 import { type Clip, clipEnd, type Fade, Length } from "../model/schema";
 import { takeOut } from "./cut";
 import { withEnd, withStart } from "./parts";
@@ -64,6 +65,7 @@ export function settleOverlaps(tx: Transaction, clipIds: readonly string[], land
       }
     return;
   }
+  if (overlap === "blend" && landing.attacks) for (const id of clipIds) keepBlendedAttacks(tx, id);
   if (overlap === "blend")
     for (const id of clipIds) for (const below of beneathOf(id)) if (tx.doc.clips.has(below.id)) blendOver(tx, id, below.id, landing);
   // One lift for all, so that the dropped clips stay as they were to each other.
@@ -119,6 +121,17 @@ function joinOverlap(tx: Transaction, left: Clip, right: Clip, landing: Landing)
   return true;
 }
 
+/** Blends that a clip was in already have come to be longer or shorter with it: none goes over a hit of its later clip. */
+function keepBlendedAttacks(tx: Transaction, id: string): void {
+  const clip = tx.doc.clips.get(id);
+  for (const right of clip ? [clip, blendAfter(tx.doc, clip)] : []) {
+    const left = right?.blend && tx.doc.clips.get(right.blend.with);
+    if (!right || !left || left.trackId !== right.trackId) continue;
+    const [hit] = hitsBetween(tx.before.sources, right, right.start + 1, clipEnd(left));
+    if (hit !== undefined && hit > left.start) tx.setClip(withEnd(left, hit));
+  }
+}
+
 /** The length of a blend where the clips' places do not say it. */
 export const setLength = (tx: Transaction, { blendLength }: Landing): number =>
   blendLength ?? (tx.edge.length || Math.round(INSIDE_SECONDS * tx.before.sampleRate));
@@ -144,7 +157,7 @@ function blendOver(tx: Transaction, droppedId: string, belowId: string, landing:
   const right = tx
     .lane(clip.trackId)
     .within(end - length, end)
-    .find((c) => c.start === end - length && c.sourceId === below.sourceId && !beside.has(c.id));
+    .find((c) => c.start === end - length && playsSame(c, below) && !beside.has(c.id));
   if (left) joinOverlap(tx, left, tx.clip(droppedId), landing);
   if (right) joinOverlap(tx, tx.clip(droppedId), right, landing);
 }

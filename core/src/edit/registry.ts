@@ -10,10 +10,12 @@ import { clearSilence } from "./clips/clear-silence";
 import { closeGaps } from "./clips/close-gaps";
 import { copy, paste, repeat } from "./clips/copy";
 import { deleteClips } from "./clips/delete";
+import { setEnvelope, shiftEnvelope } from "./clips/envelopes";
 import { fadeRange, setFade } from "./clips/fades";
 import { join } from "./clips/join";
 import { move } from "./clips/move";
 import { replaceWithPrint } from "./clips/print";
+import { reverse, reverseRange } from "./clips/reverse";
 import { mute, setClip, setGain, setLayer } from "./clips/settings";
 import { shiftInside } from "./clips/shift-inside";
 import { smooth } from "./clips/smooth";
@@ -25,6 +27,7 @@ import { leadsOf, type SeamName, withLinkedSeams, withLinkedTracks } from "./lin
 import { addMarker, addSection, removeMarker, removeSection, setLoop, setMarker, setSection, setTime } from "./piece/piece";
 import { insertSection, insertTime, removeTime } from "./piece/sections";
 import { deleteRange, moveRange, muteRange, repeatRange, splitRange } from "./ranges/ranges";
+import { setRide } from "./tracks/ride";
 import { addTrack, duplicateTrack, moveTrack, removeTrack, renameTrack, setTrack } from "./tracks/tracks";
 import { Transaction } from "./transaction";
 
@@ -50,6 +53,9 @@ export const EDITS: readonly EditDefinition[] = [
   blendRange,
   smooth,
   setGain,
+  setEnvelope,
+  shiftEnvelope,
+  reverse,
   mute,
   setClip,
   setLayer,
@@ -59,6 +65,7 @@ export const EDITS: readonly EditDefinition[] = [
   deleteRange,
   splitRange,
   muteRange,
+  reverseRange,
   moveRange,
   repeatRange,
   addTrack,
@@ -67,6 +74,7 @@ export const EDITS: readonly EditDefinition[] = [
   removeTrack,
   moveTrack,
   setTrack,
+  setRide,
   setTime,
   setLoop,
   addMarker,

@@ -12,6 +12,7 @@ import {
 } from "../model/document";
 import { clipProblems, NOTHING_WRONG } from "../model/invariants";
 import { Lane } from "../model/lane";
+import { playedId, playsSame } from "../model/played";
 import { unreadable } from "../model/readable";
 import { type Clip, clipEnd, type Fade, NO_FADE, type Track } from "../model/schema";
 import { unbroken } from "../seam/continuity";
@@ -220,10 +221,7 @@ export class Transaction {
     if (!was || !wasLeft) return;
     // A cut may have left the end to a piece of its own.
     const isTail = (c: Clip | null): c is Clip =>
-      c !== null &&
-      c.sourceId === wasLeft.sourceId &&
-      c.offset + c.length === wasLeft.offset + wasLeft.length &&
-      c.fadeOut.length === wasLeft.fadeOut.length;
+      c !== null && playsSame(c, wasLeft) && c.offset + c.length === wasLeft.offset + wasLeft.length && c.fadeOut.length === wasLeft.fadeOut.length;
     const own = this.peek("clip", wasLeft.id);
     const tail = isTail(own) ? own : this.clipChanges().find((c) => !c.before && isTail(c.after))?.after;
     if (tail) this.endAt(tail, spliceIn(tail, wasLeft, was));
@@ -390,7 +388,7 @@ const fadeAt = (clip: Clip, side: Side): Fade => (side === "start" ? clip.fadeIn
 /** The moment of its recording that a clip's edge cuts at. */
 const momentOf = (clip: Clip, side: Side): number => (side === "start" ? clip.offset : clip.offset + clip.length);
 /** Names an edge by that moment. */
-const edgeKey = (clip: Clip, side: Side): string => `${clip.sourceId} ${side} ${momentOf(clip, side)}`;
+const edgeKey = (clip: Clip, side: Side): string => `${playedId(clip)} ${side} ${momentOf(clip, side)}`;
 
 /** Where in a clip, as it lies now, the moment of its recording is at which the splice of a blend lay. */
 const spliceIn = (now: Clip, was: Clip, right: Clip | undefined): number =>

@@ -1,3 +1,4 @@
+import { playedSource } from "./played";
 import { type Clip, clipEnd, type SourceInfo } from "./schema";
 import { firstAtOrAfter } from "./sorted";
 
@@ -6,7 +7,7 @@ import { firstAtOrAfter } from "./sorted";
  * recording's hits are not known.
  */
 export function hitsBetween(sources: ReadonlyMap<string, SourceInfo>, clip: Clip, from: number, to: number): number[] {
-  const hits = sources.get(clip.sourceId)?.hits ?? [];
+  const hits = playedSource(sources, clip)?.hits ?? [];
   const shift = clip.start - clip.offset;
   const end = Math.min(to, clipEnd(clip)) - shift;
   const found: number[] = [];

@@ -89,6 +89,34 @@ export type Blend = z.infer<typeof Blend>;
 export const Gain = z.number().min(-144).max(48);
 export const Pan = z.number().min(-1).max(1);
 
+/** More points than this are surely not drawn by hand. */
+export const MOST_POINTS = 4096;
+/**
+ * A point of an envelope. Of a clip's, `at` is a sample of the recording itself, so that it stays with the sound it was drawn for whatever
+ * becomes of the clip; of a track's gain ride, a sample of the timeline. With `hold` the value stays until the next point.
+ */
+const pointWith = <V extends z.ZodType<number>>(value: V) => z.object({ at: Position, value, hold: z.literal(true).optional() });
+const lineOf = <V extends z.ZodType<number>>(value: V) =>
+  z
+    .array(pointWith(value))
+    .min(1, "An envelope has at least one point.")
+    .max(MOST_POINTS, `An envelope has at most ${MOST_POINTS} points.`)
+    .refine((list) => list.every((p, i) => i === 0 || p.at > list[i - 1].at), { message: "The points of an envelope come one after the other." });
+/** In dB; −144 and below is silence. */
+export const GainLine = lineOf(z.number().min(-144).max(24));
+export const PanLine = lineOf(z.number().min(-1).max(1));
+export interface EnvelopePoint {
+  readonly at: number;
+  readonly value: number;
+  readonly hold?: true;
+}
+export const Envelopes = z.object({ gain: GainLine.optional(), pan: PanLine.optional() });
+export type Envelopes = z.infer<typeof Envelopes>;
+
+/** What a derived recording is made by. */
+export const Recipe = z.object({ reverse: z.literal(true) });
+export type Recipe = z.infer<typeof Recipe>;
+
 /** A window on a recording, laid on a track's timeline. */
 export const Clip = z.object({
   id: Id,
@@ -115,6 +143,10 @@ export const Clip = z.object({
   /** Which channels of the recording it plays, one or a pair, counted from 0; left out, the first two. */
   channels: z.array(z.int().min(0).max(255)).min(1).max(2).optional(),
   bars: BarPlace.optional(),
+  /** Lines of gain and pan that stay with the sound they were drawn for. */
+  envelopes: Envelopes.optional(),
+  /** What it plays is made from its recording so; `offset` counts in what is made. */
+  recipe: Recipe.optional(),
 });
 export type Clip = z.infer<typeof Clip>;
 
@@ -131,6 +163,8 @@ export const Track = z.object({
   hidden: z.boolean(),
   /** Tracks with the same link are edited together. */
   link: LinkName.nullable(),
+  /** Its gain ride: a line of gain over the timeline. */
+  ride: GainLine.optional(),
 });
 export type Track = z.infer<typeof Track>;
 
@@ -204,7 +238,7 @@ export const VersionData = z.object({
 export type VersionData = z.infer<typeof VersionData>;
 
 /** Fields that a thing may be without: a change that takes one away again leaves none. */
-export const OPTIONAL_FIELDS: ReadonlySet<string> = new Set(["bars", "channels"]);
+export const OPTIONAL_FIELDS: ReadonlySet<string> = new Set(["bars", "channels", "envelopes", "recipe", "ride"]);
 
 export const NO_FADE: Fade = { length: 0, shape: "power", bend: 0 };
 export const clipEnd = (clip: Clip): number => clip.start + clip.length;

@@ -1,3 +1,4 @@
+import { playedId } from "../model/played";
 import type { Clip } from "../model/schema";
 import type { PcmReader } from "./reader";
 
@@ -23,8 +24,8 @@ export function likeness(
     for (let at = 0; at < length; at += BLOCK) {
       const n = Math.min(BLOCK, length - at);
       const has =
-        reader.read(left.sourceId, leftChannels[Math.min(c, leftChannels.length - 1)], left.offset + (right.start - left.start) + at, x, 0, n) &&
-        reader.read(right.sourceId, rightChannels[Math.min(c, rightChannels.length - 1)], right.offset + at, y, 0, n);
+        reader.read(playedId(left), leftChannels[Math.min(c, leftChannels.length - 1)], left.offset + (right.start - left.start) + at, x, 0, n) &&
+        reader.read(playedId(right), rightChannels[Math.min(c, rightChannels.length - 1)], right.offset + at, y, 0, n);
       if (!has) return undefined;
       for (let i = 0; i < n; i++) {
         xy += x[i] * y[i];

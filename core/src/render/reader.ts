@@ -1,3 +1,5 @@
+import { ofPlayedId } from "../model/played";
+
 /** Gives the samples of recordings to whatever renders or measures. */
 export interface PcmReader {
   /**
@@ -19,7 +21,13 @@ export class MemoryReader implements PcmReader {
   constructor(private readonly sources: ReadonlyMap<string, readonly Float32Array[]>) {}
 
   read(sourceId: string, channel: number, from: number, out: Float32Array, at: number, count: number): boolean {
-    const channels = this.sources.get(sourceId);
+    const { sourceId: id, reverse } = ofPlayedId(sourceId);
+    const channels = this.sources.get(id);
+    if (channels && reverse) {
+      const whole = channels[Math.min(channel, channels.length - 1)];
+      for (let i = 0; i < count; i++) out[at + i] = whole[whole.length - 1 - from - i];
+      return true;
+    }
     if (!channels) {
       out.fill(0, at, at + count);
       return false;

@@ -1,7 +1,9 @@
+import { envelopeValue, scaleByEnvelope } from "../dsp/envelope";
 import { blendGains, fadeGain } from "../dsp/fades";
 import { newKernels } from "../kernels/kernels";
 import { blendAfter, type Document } from "../model/document";
-import { type Clip, clipEnd, gainFactor, playedChannels, type Track } from "../model/schema";
+import { playedId } from "../model/played";
+import { type Clip, clipEnd, type EnvelopePoint, gainFactor, playedChannels, type Track } from "../model/schema";
 import { firstHeardAt, type Heard, heardOf } from "./heard";
 import { likeness } from "./likeness";
 import type { PcmReader, SourceSpan } from "./reader";
@@ -40,6 +42,8 @@ export class Renderer {
   /** Tracks that wait in the kernels' memory; they are mixed in the order in which they came. */
   private waiting = 0;
   private readonly gains = new Float64Array(BLOCK);
+  private readonly panLeft = new Float64Array(BLOCK);
+  private readonly panRight = new Float64Array(BLOCK);
   private readonly glides = new Map<string, { left: number; right: number }>();
   /** When live: peak of each track in the last block, after its gain and pan. */
   readonly peaks = new Map<string, number>();
@@ -103,13 +107,14 @@ export class Renderer {
     }
     const gliding = glide !== undefined && (glide.left !== to.left || glide.right !== to.right);
     if (!gliding && to.left === 0 && to.right === 0) return;
+    const { ride } = track;
     const plain = this.plainClip(heard, from, n);
     let busLeft: number = PLACES.busLeft;
     let busRight: number = PLACES.busRight;
-    if (plain && plain.channels.length === 1 && !gliding) {
+    if (plain && plain.channels.length === 1 && !gliding && !ride) {
       // One channel at one gain waits to be mixed with those of other tracks: on a bus it would be just the same on both sides.
       busLeft = busRight = PLACES.waiting + this.waiting * BLOCK;
-      reader.read(plain.clip.sourceId, plain.channels[0], plain.from, floats, plain.gain === 1 ? busLeft : PLACES.clip, n);
+      reader.read(playedId(plain.clip), plain.channels[0], plain.from, floats, plain.gain === 1 ? busLeft : PLACES.clip, n);
       if (plain.gain !== 1) {
         floats.fill(0, busLeft, busLeft + n);
         kernels.mixOne(PLACES.clip, busLeft, n, plain.gain);
@@ -125,12 +130,20 @@ export class Renderer {
     if (plain?.gain === 1) {
       busLeft = PLACES.clip;
       const [first, second] = plain.channels;
-      reader.read(plain.clip.sourceId, first, plain.from, floats, busLeft, n);
+      reader.read(playedId(plain.clip), first, plain.from, floats, busLeft, n);
       busRight = second === undefined ? busLeft : PLACES.clipRight;
-      if (second !== undefined) reader.read(plain.clip.sourceId, second, plain.from, floats, busRight, n);
+      if (second !== undefined) reader.read(playedId(plain.clip), second, plain.from, floats, busRight, n);
     } else if (!this.fillBus(heard, from, n)) {
       if (gliding) this.glides.set(track.id, to);
       return;
+    }
+    if (ride) {
+      // Where one channel stands for both sides it is scaled once.
+      const { gains } = this;
+      gains.fill(1, 0, n);
+      scaleByEnvelope(ride, from, n, gains, 0);
+      for (let i = 0; i < n; i++) floats[busLeft + i] *= gains[i];
+      if (busRight !== busLeft) for (let i = 0; i < n; i++) floats[busRight + i] *= gains[i];
     }
     if (gliding && glide) {
       const step = 1 / (RAMP_SECONDS * this.doc.sampleRate);
@@ -171,7 +184,7 @@ export class Renderer {
     const { clip } = only;
     const source = this.doc.sources.get(clip.sourceId);
     const faded = from < clip.start + clip.fadeIn.length || from + n > clipEnd(clip) - clip.fadeOut.length;
-    return source && !faded && clip.pan === 0
+    return source && !faded && clip.pan === 0 && !clip.envelopes
       ? { clip, from: clip.offset + from - clip.start, gain: gainFactor(clip.gain), channels: playedChannels(clip, source.channels) }
       : undefined;
   }
@@ -201,14 +214,55 @@ export class Renderer {
     const { floats } = kernels;
     const n = end - start;
     const pan = panGains(clip.pan);
-    const faded = this.fillGains(clip, start, n);
+    const first = clip.offset + (start - clip.start);
+    const drawn = clip.envelopes?.gain;
+    // Fades and envelope in one gain a sample.
+    let faded = this.fillGains(clip, start, n);
+    if (drawn) {
+      if (!faded) gains.fill(1, 0, n);
+      this.alongRecording(clip, source.length, first, n, (at, list) => scaleByEnvelope(drawn, at, n, list, 0));
+      faded = true;
+    }
+    const turns = clip.envelopes?.pan;
+    if (turns) this.fillPans(clip, turns, source.length, first, n);
     const [left, right] = [PLACES.busLeft + at, PLACES.busRight + at];
     const channels = playedChannels(clip, source.channels);
     for (let channel = 0; channel < channels.length; channel++) {
-      this.reader.read(clip.sourceId, channels[channel], clip.offset + (start - clip.start), floats, PLACES.clip, n);
+      this.reader.read(playedId(clip), channels[channel], first, floats, PLACES.clip, n);
       if (faded) for (let i = 0; i < n; i++) floats[PLACES.clip + i] *= gains[i];
-      if (channels.length === 1) kernels.mixBoth(PLACES.clip, left, right, n, pan.left * factor, pan.right * factor);
+      if (turns) {
+        const { panLeft, panRight } = this;
+        for (let i = 0; i < n; i++) {
+          const x = floats[PLACES.clip + i];
+          if (channels.length === 1 || channel === 0) floats[left + i] += x * (panLeft[i] * factor);
+          if (channels.length === 1 || channel === 1) floats[right + i] += x * (panRight[i] * factor);
+        }
+      } else if (channels.length === 1) kernels.mixBoth(PLACES.clip, left, right, n, pan.left * factor, pan.right * factor);
       else kernels.mixOne(PLACES.clip, channel === 0 ? left : right, n, channel === 0 ? pan.left * factor : pan.right * factor);
+    }
+  }
+
+  /**
+   * Works on this block's gains at the places of the recording itself: what is played backwards is gone through forwards and turned, so that
+   * an envelope's samples are the same whichever way.
+   */
+  private alongRecording(clip: Clip, length: number, first: number, n: number, work: (at: number, list: Float64Array) => void): void {
+    const { gains } = this;
+    if (!clip.recipe?.reverse) return work(first, gains);
+    gains.subarray(0, n).reverse();
+    work(length - first - n, gains);
+    gains.subarray(0, n).reverse();
+  }
+
+  /** Fills the gains of both sides along a pan envelope, the clip's own pan added. */
+  private fillPans(clip: Clip, points: readonly EnvelopePoint[], length: number, first: number, n: number): void {
+    const { panLeft, panRight } = this;
+    for (let i = 0; i < n; i++) {
+      const at = first + i;
+      const value = clip.pan + envelopeValue(points, clip.recipe?.reverse ? length - 1 - at : at);
+      const pan = Math.max(-1, Math.min(1, value));
+      panLeft[i] = Math.min(1, 1 - pan);
+      panRight[i] = Math.min(1, 1 + pan);
     }
   }
 
@@ -246,7 +300,7 @@ export class Renderer {
     const left = right.blend && right.blend.law === "auto" ? this.doc.clips.get(right.blend.with) : undefined;
     if (!left) return 0;
     const channels = (c: Clip): readonly number[] => playedChannels(c, this.doc.sources.get(c.sourceId)?.channels ?? 1);
-    const key = `${left.sourceId} ${channels(left)} ${left.offset + right.start - left.start} ${right.sourceId} ${channels(right)} ${right.offset} ${right.fadeIn.length}`;
+    const key = `${playedId(left)} ${channels(left)} ${left.offset + right.start - left.start} ${playedId(right)} ${channels(right)} ${right.offset} ${right.fadeIn.length}`;
     let r = this.likenesses.get(key);
     if (r === undefined) {
       r = likeness(left, channels(left), right, channels(right), this.reader);
@@ -262,7 +316,7 @@ function overlapSpans(doc: Document, right: Clip): SourceSpan[] {
   const left = right.blend && right.blend.law === "auto" ? doc.clips.get(right.blend.with) : undefined;
   if (!left) return [];
   const [from, to] = [right.start, clipEnd(left)];
-  return [left, right].map((c) => ({ sourceId: c.sourceId, from: c.offset + from - c.start, to: c.offset + to - c.start }));
+  return [left, right].map((c) => ({ sourceId: playedId(c), from: c.offset + from - c.start, to: c.offset + to - c.start }));
 }
 
 /** The stretches of recordings that rendering [from, to) reads: the one answer to what must be at hand for it, whoever renders. */
@@ -279,7 +333,7 @@ export function spansNeeded(doc: Document, from: number, to: number, tracks?: Re
       const start = Math.max(from, heard[i].from);
       const end = Math.min(to, heard[i].to);
       if (end <= start) continue;
-      spans.push({ sourceId: clip.sourceId, from: clip.offset + start - clip.start, to: clip.offset + end - clip.start });
+      spans.push({ sourceId: playedId(clip), from: clip.offset + start - clip.start, to: clip.offset + end - clip.start });
       if (clip.blend && start < clip.start + clip.fadeIn.length) spans.push(...overlapSpans(doc, clip));
       if (clip.fadeOut.length > 0 && end > clipEnd(clip) - clip.fadeOut.length) {
         const follower = blendAfter(doc, clip);

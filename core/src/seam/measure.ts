@@ -1,6 +1,8 @@
+import { envelopeFactor } from "../dsp/envelope";
 import { fadeGain } from "../dsp/fades";
 import type { Document } from "../model/document";
 import type { Lane } from "../model/lane";
+import { playedId, playedSource, throughRecipe } from "../model/played";
 import { type Clip, clipEnd, gainFactor, playedChannels } from "../model/schema";
 import type { PcmReader, SourceSpan } from "../render/reader";
 import { Renderer, spansNeeded } from "../render/renderer";
@@ -20,21 +22,22 @@ export function quietEdges(doc: Document, reader: PcmReader, memory: Map<string,
     const first = edge === "start" ? into : into - n;
     const from = clip.offset + first;
     const faded = first < clip.fadeIn.length || first + n > clip.length - clip.fadeOut.length;
-    const key = `${clip.sourceId} ${clip.channels ?? ""} ${from} ${n} ${clip.gain}${faded ? JSON.stringify([first, clip.length, clip.fadeIn, clip.fadeOut]) : ""}`;
+    const key = `${playedId(clip)} ${clip.channels ?? ""} ${from} ${n} ${clip.gain}${clip.envelopes?.gain ? JSON.stringify(clip.envelopes.gain) : ""}${faded ? JSON.stringify([first, clip.length, clip.fadeIn, clip.fadeOut]) : ""}`;
     const known = memory.get(key);
     if (known !== undefined) return known;
     const factor = gainFactor(clip.gain);
-    const source = doc.sources.get(clip.sourceId);
+    const source = playedSource(doc.sources, clip);
     if (!source) return undefined;
     /** What the clip's fades leave of a sample there. */
     const left = (i: number): number => {
       const [a, b] = [first + i, clip.length - 1 - first - i];
-      return (a < clip.fadeIn.length ? fadeGain(clip.fadeIn, a) : 1) * (b < clip.fadeOut.length ? fadeGain(clip.fadeOut, b) : 1);
+      const line = clip.envelopes?.gain ? envelopeFactor(clip.envelopes.gain, throughRecipe(source, clip, from + i)) : 1;
+      return line * (a < clip.fadeIn.length ? fadeGain(clip.fadeIn, a) : 1) * (b < clip.fadeOut.length ? fadeGain(clip.fadeOut, b) : 1);
     };
     for (const c of playedChannels(clip, source.channels)) {
-      if (!reader.read(clip.sourceId, c, from, buffer, 0, n)) return undefined;
+      if (!reader.read(playedId(clip), c, from, buffer, 0, n)) return undefined;
       for (let i = 0; i < n; i++) {
-        if (Math.abs(buffer[i] * factor * (faded ? left(i) : 1)) > QUIET) {
+        if (Math.abs(buffer[i] * factor * (faded || clip.envelopes?.gain ? left(i) : 1)) > QUIET) {
           memory.set(key, false);
           return false;
         }
@@ -223,7 +226,7 @@ export function seamSpans(doc: Document, seam: Seam): SourceSpan[] {
   const edges = [seam.left, seam.right].flatMap((clip) => {
     if (!clip) return [];
     const [a, b] = [Math.max(clip.start, seam.position - edge), Math.min(clipEnd(clip), seam.position + edge)];
-    return b > a ? [{ sourceId: clip.sourceId, from: clip.offset + a - clip.start, to: clip.offset + b - clip.start }] : [];
+    return b > a ? [{ sourceId: playedId(clip), from: clip.offset + a - clip.start, to: clip.offset + b - clip.start }] : [];
   });
   return track ? [...spansNeeded(track, from, to), ...edges] : [];
 }
@@ -233,7 +236,8 @@ export function measureKey(doc: Document, seam: Seam): string {
   const { from, to } = stretchOf(doc, seam);
   const around = doc.lanes.get(seam.trackId)?.within(from, to) ?? [];
   const of = (c: Clip): unknown[] => [
-    c.sourceId,
+    playedId(c),
+    c.envelopes,
     c.channels,
     c.start - seam.position,
     c.offset,

@@ -25,6 +25,23 @@ const keptStretches = fc.array(fc.tuple(fc.integer({ min: 1, max: 1500 }), fc.in
     return [from, end];
   });
 });
+/** Points of an envelope in order, some of which hold. */
+const points = (last: number, least: number, most: number) =>
+  fc.uniqueArray(fc.integer({ min: 0, max: last }), { minLength: 1, maxLength: 6 }).chain((ats) =>
+    fc.tuple(
+      ...ats
+        .sort((a, b) => a - b)
+        .map((at) =>
+          fc
+            .record({
+              at: fc.constant(at),
+              value: fc.integer({ min: least * 100, max: most * 100 }).map((v) => v / 100),
+              hold: fc.constantFrom(undefined, true),
+            })
+            .map(defined),
+        ),
+    ),
+  );
 /** Without the fields that are undefined: an edit as it is sent has none. */
 const defined = (edit: object): object => Object.fromEntries(Object.entries(edit).filter(([, v]) => v !== undefined));
 export const edits: fc.Arbitrary<Edit> = fc
@@ -153,6 +170,24 @@ export const edits: fc.Arbitrary<Edit> = fc
       length: fc.integer({ min: 1, max: 500 }),
       how: fc.constantFrom("best", "blend", "fades"),
     }),
+    fc.record({
+      type: fc.constant("set-envelope"),
+      clipIds: someClips,
+      kind: fc.constantFrom("gain", "pan"),
+      points: fc.option(points(6000, -1, 1), { nil: null }),
+      from: fc.constantFrom("recording", "clip"),
+    }),
+    fc.record({ type: fc.constant("set-envelope"), clipIds: someClips, points: points(6000, -144, 24) }),
+    fc.record({
+      type: fc.constant("shift-envelope"),
+      ...shortSpan,
+      trackIds: someTracks,
+      kind: fc.constantFrom("gain", "pan"),
+      by: fc.constantFrom(-12, 0.5, 30),
+    }),
+    fc.record({ type: fc.constant("reverse"), clipIds: someClips }),
+    fc.record({ type: fc.constant("reverse-range"), ...shortSpan, trackIds: someTracks }),
+    fc.record({ type: fc.constant("set-ride"), trackIds: someTracks, points: fc.option(points(14_000, -144, 24), { nil: null }) }),
     fc.record({ type: fc.constant("remove-blend"), clipId: fc.constantFrom("c0", "c1", "c2") }),
     fc.record({ type: fc.constant("set-gain"), clipIds: someClips, by: fc.constantFrom(-6, 3) }),
     fc.record({ type: fc.constant("mute"), clipIds: someClips, mute: fc.boolean() }),

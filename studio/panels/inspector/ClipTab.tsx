@@ -5,10 +5,11 @@ import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatClock, formatLength, formatPosition, parsePosition } from "@wet-thread/core/time/format";
 import { toast } from "sonner";
 import { deleteSelected, join, makeIndependent, openBundle, print, release, selectedBundle } from "@/commands/clip-actions";
+import { reverse } from "@/commands/sound";
 import { modeRules } from "@/state/modes";
 import { session, useSession } from "@/state/session";
 import { setSettings, useSettings } from "@/state/settings";
-import { useView, view } from "@/state/view";
+import { setView, useView, view } from "@/state/view";
 import { useShownDoc, useShownRange } from "@/timeline/model/shown";
 import { Button, Field, Swatches } from "@/ui/controls";
 import { Shapes } from "../FadeShapes";
@@ -241,6 +242,40 @@ export function ClipTab() {
           </fieldset>
         );
       })}
+      <div className="mt-4 space-y-1.5 border-line border-t pt-3">
+        {(["gain", "pan"] as const).map((kind) => {
+          const drawn = clips.filter((c) => c.envelopes?.[kind]);
+          const [first] = drawn;
+          return (
+            <div key={kind} className="flex items-center gap-1.5 text-sm">
+              <span className="min-w-0 flex-1 truncate text-ink-2">
+                {kind === "gain" ? "Gain envelope" : "Pan envelope"}{" "}
+                <span className="num">
+                  {first ? (drawn.length > 1 ? `on ${drawn.length}` : `${first.envelopes?.[kind]?.length} points`) : "none"}
+                </span>
+              </span>
+              <button
+                type="button"
+                className="rounded-sm border border-line bg-raised px-1.5 hover:border-ink-3"
+                onClick={() => setView({ tool: "draw", drawKind: kind })}
+              >
+                Draw
+              </button>
+              <button
+                type="button"
+                className="rounded-sm border border-line bg-raised px-1.5 hover:border-ink-3 disabled:opacity-45"
+                disabled={!first}
+                onClick={() => edit({ type: "set-envelope", clipIds: drawn.map((c) => c.id), kind, points: null })}
+              >
+                Take off
+              </button>
+            </div>
+          );
+        })}
+        <Button className="w-full" aria-pressed={clips.every((c) => c.recipe?.reverse)} onClick={reverse}>
+          {clips.every((c) => c.recipe?.reverse) ? "Play forwards again" : "Reverse"}
+        </Button>
+      </div>
       <div className="mt-4 border-line border-t pt-3">
         <div className="flex items-center justify-between">
           <Swatches value={common(clips, (c) => c.color)} onChange={(color) => edit({ type: "set-clip", clipIds, color })} />

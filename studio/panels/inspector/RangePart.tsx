@@ -28,6 +28,11 @@ const DONE: readonly (readonly (readonly [command: string, label: string])[])[] 
     ["blend", "Blend joints"],
   ],
   [
+    ["reverse", "Reverse"],
+    ["gain-up", "+1 dB"],
+    ["gain-down", "−1 dB"],
+  ],
+  [
     ["trim-range", "Trim to it"],
     ["close-gaps", "Close gaps"],
     ["loop", "Loop it"],

@@ -2,6 +2,7 @@
 import { EditError } from "@wet-thread/core/edit/errors";
 import { applyEdits, type Edit, newKey } from "@wet-thread/core/edit/registry";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
+import { playedId } from "@wet-thread/core/model/played";
 import { type Clip, clipEnd, NO_FADE } from "@wet-thread/core/model/schema";
 import { Renderer } from "@wet-thread/core/render/renderer";
 import { seamSpans } from "@wet-thread/core/seam/measure";
@@ -105,7 +106,7 @@ export function SeamDrawing({ doc, seam }: { doc: Document; seam: Seam }) {
     void (async () => {
       // With what lies beyond the edges, as far as it is drawn.
       const more = [seam.left, seam.right].flatMap((c) =>
-        c ? [{ sourceId: c.sourceId, from: Math.max(0, c.offset - half), to: c.offset + c.length + half }] : [],
+        c ? [{ sourceId: playedId(c), from: Math.max(0, c.offset - half), to: c.offset + c.length + half }] : [],
       );
       const near = more.map((s, i) =>
         i === 0 && seam.left ? { ...s, from: Math.max(s.from, s.to - 3 * half) } : { ...s, to: Math.min(s.to, s.from + 3 * half) },

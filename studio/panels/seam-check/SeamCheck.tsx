@@ -322,7 +322,10 @@ function Line({ row, top, place, chosen, picked, after, onOpen, onPick }: LinePr
       role="row"
       tabIndex={-1}
       aria-selected={chosen}
-      className={clsx("absolute inset-x-0 grid cursor-default items-center gap-2 px-3", chosen ? "bg-weld/25" : "hover:bg-weft")}
+      className={clsx(
+        "absolute inset-x-0 grid cursor-default items-center gap-2 px-3",
+        chosen ? "bg-weld/10 outline outline-weld outline-offset-[-1px]" : "hover:bg-weft",
+      )}
       style={{ top, height: ROW, gridTemplateColumns: GRID }}
       onClick={() => onOpen(seam)}
     >

@@ -2,13 +2,14 @@ import { bundleClips, objectOf } from "@wet-thread/core/edit/bundles/members";
 import { rippleRoom, trimRoom } from "@wet-thread/core/edit/clips/trim";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
+import { playedSource } from "@wet-thread/core/model/played";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
 import { modeRules } from "@/state/modes";
 import { setSettings, settings } from "@/state/settings";
 import { setView, view } from "@/state/view";
 import { flagLines } from "../model/describe";
-import { snapped } from "../model/snapping";
+import { snapInForce, snapped } from "../model/snapping";
 import type { Zone } from "../model/zones";
 import { edgesOf, editing, type Gesture, type Plan, type Point, sampleAt, taken } from "./gesture";
 import { movedWords, overlapWords } from "./move-gesture";
@@ -40,7 +41,7 @@ export function trimClips(doc: Document, clip: Clip, edge: "start" | "end", pres
     // By hand a clip keeps a millisecond, unless it is looked at so closely that less can be meant.
     const millisecond = Math.ceil(doc.sampleRate / 1000);
     const keeps = millisecond > FINE_PIXELS * view().samplesPerPixel ? 1 : millisecond;
-    const rooms = clips.map((c) => (rules.neighbours === "hold" ? trimRoom : rippleRoom)(c, edge, doc.sources.get(c.sourceId)?.length ?? 0));
+    const rooms = clips.map((c) => (rules.neighbours === "hold" ? trimRoom : rippleRoom)(c, edge, playedSource(doc.sources, c)?.length ?? 0));
     const shortest = Math.min(...clips.map((c) => c.length));
     const most0 = Math.min(...rooms.map((r) => r.most));
     const least0 = Math.max(...rooms.map((r) => r.least));
@@ -72,6 +73,28 @@ export function trimClips(doc: Document, clip: Clip, edge: "start" | "end", pres
       edits: by === 0 ? [] : [{ type: "trim", clipIds, edge, by, ...rules }],
       lines: (after) => flagLines(doc, position, origin, target, end, overlapWords(doc, after, clips), movedWords(doc, after, clips)),
       shown: { lit },
+    };
+  });
+}
+
+/** Pixels of height that a dB of gain takes. */
+const DB_PIXELS = 4;
+
+/** Drags the gain of clips up and down, in whole dB unless the grid is left. */
+export function dragGain(doc: Document, clip: Clip, pressed: Point): Gesture {
+  const clips = taken(doc, clip);
+  return editing(doc, (p): Plan => {
+    const raw = (pressed.y - p.y) / DB_PIXELS;
+    const by = snapInForce() ? Math.round(raw) : Math.round(raw * 10) / 10;
+    return {
+      edits: by === 0 ? [] : [{ type: "set-gain", clipIds: clips.map((c) => c.id), by }],
+      lines: (after) => {
+        const gain = after.clips.get(clip.id)?.gain ?? clip.gain;
+        return [
+          `gain ${gain <= -144 ? "silence" : `${gain < 0 ? "−" : "+"}${Math.abs(gain).toFixed(1)} dB`}`,
+          `${by < 0 ? "−" : "+"}${Math.abs(by).toFixed(1)} dB`,
+        ];
+      },
     };
   });
 }

@@ -1,7 +1,8 @@
 import type { Document } from "@wet-thread/core/model/document";
 import { view } from "@/state/view";
 import type { Zone } from "../model/zones";
-import { dragBlendSide, dragSeam, dragSplice, fadeClips, trimClips } from "./edge-gestures";
+import { drawLine } from "./draw-gesture";
+import { dragBlendSide, dragGain, dragSeam, dragSplice, fadeClips, trimClips } from "./edge-gestures";
 import type { Gesture, Point } from "./gesture";
 import { moveClips } from "./move-gesture";
 import { strokeRail } from "./rail-gesture";
@@ -26,6 +27,8 @@ export function gestureFor(doc: Document, zone: Zone, p: Point, add: boolean, fr
   switch (tool) {
     case "split":
       return splitStroke(doc, zone.clip, p);
+    case "draw":
+      return drawLine(doc, zone, p) ?? makeRange(doc, p, undefined, false, add);
     case "shift":
       return zone.clip ? shiftAudio(doc, zone.clip, p) : makeRange(doc, p, undefined, false, add);
     case "stamp":
@@ -46,6 +49,8 @@ export function gestureFor(doc: Document, zone: Zone, p: Point, add: boolean, fr
       return dragRangeEdge(doc, "end");
     case "range":
       return pullRange(doc, p);
+    case "gain":
+      return zone.clip ? dragGain(doc, zone.clip, p) : null;
     case "splice":
       return zone.clip ? dragSplice(doc, zone.clip, p) : null;
     case "blendStart":

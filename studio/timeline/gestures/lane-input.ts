@@ -6,6 +6,7 @@ import { host } from "../host";
 import { scrollTo as scrollIn } from "../model/geometry";
 import { clearPreview, preview, setPreview } from "../model/preview";
 import { CURSORS, HINTS, TOOL_CURSORS, TOOL_HINTS, zoneAt } from "../model/zones";
+import { withoutPoint } from "./draw-gesture";
 import { EdgeScroll } from "./edge-scroll";
 import { CLICK_PIXELS, type Gesture, type Point, type Press } from "./gesture";
 import { gestureFor } from "./gestures";
@@ -182,6 +183,11 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
   };
   const twice = (e: MouseEvent): void => {
     const zone = zoneAt(session().doc, view(), ...xy(pointOf(e, box)));
+    if (view().tool === "draw") {
+      const edit = withoutPoint(session().doc, zone, pointOf(e, box));
+      if (edit) session().edit([edit], "Take a point away");
+      return;
+    }
     if (zone.kind === "seam" && zone.seam) return host().smoothSeam(zone.seam.id);
     const object = zone.clip && objectOf(session().doc, zone.clip, view().openBundle);
     if (zone.kind === "name" && zone.clip && !object) return setView({ naming: zone.clip.id });

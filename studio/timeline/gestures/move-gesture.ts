@@ -3,6 +3,7 @@ import type { Edit } from "@wet-thread/core/edit/registry";
 import { nearestJoint } from "@wet-thread/core/edit/room";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
 import type { Lane } from "@wet-thread/core/model/lane";
+import { playedId } from "@wet-thread/core/model/played";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
 import { modeRules } from "@/state/modes";
@@ -133,11 +134,11 @@ function reorderPlan(doc: Document, clips: readonly Clip[], held: Clip, p: Point
 
 /** The copies of clips that an edit laid: clips that are new and play the same. */
 function copiesOf(doc: Document, after: Document, clips: readonly Clip[]): Clip[] {
-  const like = new Set(clips.map((c) => `${c.sourceId} ${c.offset}`));
+  const like = new Set(clips.map((c) => `${playedId(c)} ${c.offset}`));
   const found: Clip[] = [];
   for (const [trackId, lane] of after.lanes) {
     if (lane === doc.lanes.get(trackId)) continue;
-    for (const clip of lane.clips) if (!doc.clips.has(clip.id) && like.has(`${clip.sourceId} ${clip.offset}`)) found.push(clip);
+    for (const clip of lane.clips) if (!doc.clips.has(clip.id) && like.has(`${playedId(clip)} ${clip.offset}`)) found.push(clip);
   }
   return found;
 }

@@ -1,5 +1,6 @@
 import { cutsEvery } from "@wet-thread/core/edit/clips/split";
 import type { Document } from "@wet-thread/core/model/document";
+import { playedSource } from "@wet-thread/core/model/played";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatChange, formatLength } from "@wet-thread/core/time/format";
 import { modeRules, neighbourRules } from "@/state/modes";
@@ -79,7 +80,7 @@ export function shiftAudio(doc: Document, clip: Clip, pressed: Point): Gesture {
     null,
   );
   const anchor = hit ?? grip;
-  const rooms = clips.map((c) => ({ earlier: (doc.sources.get(c.sourceId)?.length ?? 0) - c.offset - c.length, later: c.offset }));
+  const rooms = clips.map((c) => ({ earlier: (playedSource(doc.sources, c)?.length ?? 0) - c.offset - c.length, later: c.offset }));
   const most = Math.min(...rooms.map((r) => r.later));
   const least = -Math.min(...rooms.map((r) => r.earlier));
   return editing(doc, (p): Plan => {

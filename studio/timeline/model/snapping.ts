@@ -1,10 +1,11 @@
 import { nearestZeroCrossing, ZERO_REACH_SECONDS } from "@wet-thread/core/analysis/zero-crossings";
 import { type Document, timebaseOf } from "@wet-thread/core/model/document";
-import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
+import { hitsBetween } from "@wet-thread/core/model/hits";
+import { playedId, playedSource } from "@wet-thread/core/model/played";
+import type { Clip } from "@wet-thread/core/model/schema";
 import { edgePoints, sortedPoints } from "@wet-thread/core/snap/points";
 import { type PointSource, snap } from "@wet-thread/core/snap/snap";
 import { pageReader } from "@/state/media";
-import { session } from "@/state/session";
 import { settings } from "@/state/settings";
 import { view } from "@/state/view";
 import { laneBoxes } from "./geometry";
@@ -18,14 +19,10 @@ export const snapInForce = (): boolean => settings().snapOn !== view().gridHeld;
 
 /** The hits that are heard on some tracks, at their places on the timeline, between two positions. */
 export function hitsIn(doc: Document, trackIds: Iterable<string>, from: number, to: number): number[] {
-  const { sources } = session().store.getState();
   const out: number[] = [];
   for (const id of trackIds) {
     for (const clip of doc.lanes.get(id)?.within(from, to) ?? []) {
-      for (const hit of sources.get(clip.sourceId)?.transients ?? []) {
-        const at = clip.start + hit - clip.offset;
-        if (at >= Math.max(from, clip.start) && at < Math.min(to, clipEnd(clip))) out.push(at);
-      }
+      out.push(...hitsBetween(doc.sources, clip, from, to));
     }
   }
   return [...new Set(out)].sort((a, b) => a - b);
@@ -51,7 +48,7 @@ export interface SnapAsk {
 
 /** Moves a position to the nearest upward zero crossing of a clip's material, if one lies within 5 ms and its samples are here. */
 function onZeroCrossing(doc: Document, clip: Clip, position: number, least: number, most: number): number {
-  const source = doc.sources.get(clip.sourceId);
+  const source = playedSource(doc.sources, clip);
   if (!source) return position;
   const reach = Math.round(ZERO_REACH_SECONDS * doc.sampleRate);
   const at = clip.offset + position - clip.start;
@@ -59,7 +56,7 @@ function onZeroCrossing(doc: Document, clip: Clip, position: number, least: numb
   const count = Math.min(source.length, at + reach + 2) - from;
   if (count <= 1) return position;
   const channels = Array.from({ length: source.channels }, () => new Float32Array(count));
-  for (let c = 0; c < channels.length; c++) if (!pageReader.read(clip.sourceId, c, from, channels[c], 0, count)) return position;
+  for (let c = 0; c < channels.length; c++) if (!pageReader.read(playedId(clip), c, from, channels[c], 0, count)) return position;
   const found = nearestZeroCrossing(channels, at - from, reach);
   const moved = found === undefined ? position : position + found + from - at;
   return moved >= least && moved <= most ? moved : position;

@@ -16,6 +16,7 @@ export type ZoneKind =
   | "fadeOut"
   | "seam"
   | "rail"
+  | "gain"
   | "lane"
   | "below"
   | "rangeStart"
@@ -87,6 +88,13 @@ export function zoneAt(doc: Document, view: View, x: number, y: number, finger =
     if (!clip.blend && Math.abs(x - inAt) <= CORNER * larger && x >= x0 - 3) return { kind: "fadeIn", box, clip };
     if (Math.abs(x - outAt) <= CORNER * larger && x <= x1 + 3) return { kind: "fadeOut", box, clip };
   }
+  if (
+    view.clipIds.has(clip.id) &&
+    wide >= GAIN_FROM * larger &&
+    Math.abs(x - gainHandleX(x0, x1, view.width)) <= CORNER * larger &&
+    Math.abs(yIn - GAIN_Y) <= CORNER * larger
+  )
+    return { kind: "gain", box, clip };
   const curve = onCurve(doc, clip, sample, px, yIn, bands(clip)[1] - bands(clip)[0], larger);
   if (curve) return { kind: curve, box, clip };
   const blended = blendZone(near, sample, x, px, EDGE * larger);
@@ -97,6 +105,11 @@ export function zoneAt(doc: Document, view: View, x: number, y: number, finger =
   if (edge > 0 && Math.abs(x - x1) <= edge) return { kind: "end", box, clip };
   return { kind: yIn < NAME_STRIP ? "name" : "body", box, clip };
 }
+
+/** A selected clip this wide has a handle for its gain, in the middle of what is seen of it, so far below its top. */
+export const GAIN_FROM = 90;
+export const GAIN_Y = NAME_STRIP + 7;
+export const gainHandleX = (x0: number, x1: number, width: number): number => (Math.max(0, x0) + Math.min(width, x1)) / 2;
 
 /** How near to the curve of a fade a press has to be to mean it, and how wide a fade has to be for that, in pixels. */
 const NEAR_CURVE = 5;
@@ -155,6 +168,7 @@ export const CURSORS: Readonly<Record<ZoneKind, string>> = {
   seam: "pointer",
   lane: "text",
   rail: "crosshair",
+  gain: "ns-resize",
   below: "default",
   rangeStart: "ew-resize",
   rangeEnd: "ew-resize",
@@ -170,6 +184,7 @@ export const HINTS: Readonly<Record<ZoneKind, string>> = {
   body: "Drag to make a range · click to place the playhead",
   start: "Drag to trim the start",
   end: "Drag to trim the end · with Alt fill with copies",
+  gain: "Drag up or down for the clip's gain",
   rail: "Drag along past an edge to fade it, past a joint to blend it: exactly as long as the stroke",
   fadeIn: "Drag sideways for the length of the fade-in, up and down for its bend",
   fadeOut: "Drag sideways for the length of the fade-out, up and down for its bend",
@@ -189,6 +204,7 @@ export const TOOL_HINTS: Readonly<Partial<Record<Tool, string>>> = {
   range: "Drag to make a range, or click where it starts and where it ends",
   split: "Click to split where the line is · draw over several tracks · Alt: equal parts of that length",
   shift: "Drag the audio inside the clip's edges",
+  draw: "Click for a point, drag it or the line, draw by hand; with snap on in steps on the grid · double-click takes a point away",
   stamp: "Drag along to lay copies one after the other · click in an empty lane to stamp what was copied",
   mute: "Click or drag over clips to mute them, or unmute",
   erase: "Click or drag over clips to delete them · with Alt only the part under the stroke",
@@ -200,6 +216,7 @@ export const TOOL_CURSORS: Readonly<Partial<Record<Tool, string>>> = {
   range: "text",
   split: "crosshair",
   shift: "ew-resize",
+  draw: "crosshair",
   stamp: "copy",
   mute: "pointer",
   erase: "pointer",

@@ -1,6 +1,8 @@
+import { envelopeFactor } from "@wet-thread/core/dsp/envelope";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
 import type { Lane } from "@wet-thread/core/model/lane";
-import { type Clip, clipEnd, gainFactor, type SourceInfo } from "@wet-thread/core/model/schema";
+import { playedId } from "@wet-thread/core/model/played";
+import { type Clip, clipEnd, type EnvelopePoint, gainFactor, type SourceInfo } from "@wet-thread/core/model/schema";
 import type { ClothScene } from "../model/cloth-scene";
 import { drawnGain, SMOOTH_CURVE } from "../model/drawn-gain";
 import { CLOTH_TOP, type LaneBox, NAME_STRIP, RAIL } from "../model/geometry";
@@ -216,7 +218,8 @@ function layClip(scene: ClothScene, clip: Clip, colors: Dyed, place: StripPlace,
     const { waveTop } = place;
     const half = (place.bottom - waveTop) / parts / 2 - 1;
     for (let c = 0; c < parts; c++) {
-      fillColumns(columns, clip.sourceId, source.channels, c, source.length, clip.offset + (first - clip.start), perColumn, n);
+      fillColumns(columns, playedId(clip), source.channels, c, source.length, clip.offset + (first - clip.start), perColumn, n);
+      if (clip.envelopes?.gain) scaleColumns(clip, clip.envelopes.gain, source.length, clip.offset + (first - clip.start), perColumn, n);
       layWave(c * strip.width + x0, n, waveTop + ((place.bottom - waveTop) * c) / parts + half + 1, half, factor, faded);
     }
   }
@@ -240,6 +243,17 @@ function layClip(scene: ClothScene, clip: Clip, colors: Dyed, place: StripPlace,
       if (own1 - 1 - k >= x0 && own1 - 1 - k < x1) strip.side[own1 - 1 - k] = 1;
     }
   return x1;
+}
+
+/** The waveform as its gain envelope lets it through: each column by the line in its middle. */
+function scaleColumns(clip: Clip, line: readonly EnvelopePoint[], length: number, first: number, perColumn: number, n: number): void {
+  for (let i = 0; i < n; i++) {
+    const at = Math.round(first + (i + 0.5) * perColumn);
+    const factor = envelopeFactor(line, Math.max(0, clip.recipe?.reverse ? length - 1 - at : at));
+    columns.min[i] *= factor;
+    columns.max[i] *= factor;
+    columns.rms[i] *= factor;
+  }
 }
 
 /** Lays the waveform in `columns`, around a middle row, from entry `at` of the strip on. */

@@ -8,7 +8,9 @@ import { bandOf } from "../model/layers";
 import { NUMBERS, type OverlayScene, px, WORDS } from "../model/overlay-scene";
 import type { Preview } from "../model/preview";
 import { faded, mix } from "../model/theme";
+import { GAIN_FROM, GAIN_Y, gainHandleX } from "../model/zones";
 import { forgetFont, NAMED_FROM, paintName } from "./clip-names";
+import { paintLines } from "./envelopes";
 import { paintBand, paintBundles, paintCleared, paintCuts, paintGlow, paintJoint, paintRange } from "./overlay-marks";
 import { paintSamples, SAMPLES_FROM } from "./sample-points";
 
@@ -27,6 +29,7 @@ export function paintOverlay(g: CanvasRenderingContext2D, scene: OverlayScene): 
     const ordered = clips.some((c) => c.layer > 0) ? [...clips].sort((a, b) => a.layer - b.layer) : clips;
     for (const clip of ordered) if (hasMarks(scene, clip)) paintClip(g, scene, box, clip, top);
     if (!view.fanned) paintBeneath(g, scene, clips, top, box);
+    paintLines(g, scene, box, clips);
   }
   paintGlow(g, scene);
   paintEcho(g, scene);
@@ -101,6 +104,7 @@ function extentOf(lane: Lane): Extent {
 
 /** Whether there may be anything to draw on the clips of a lane: where all are tiny and none is chosen they need not be looked at. */
 function mayHaveMarks({ view, preview }: OverlayScene, lane: Lane): boolean {
+  if (view.tool === "draw") return true;
   const { length, fade, layered } = extentOf(lane);
   const { samplesPerPixel } = view;
   return (
@@ -222,6 +226,17 @@ function paintHandles(
   if (selected || hovered === "fadeIn" || hovered === "fadeOut") {
     handle(px(view, clip.start + clip.fadeIn.length), hovered === "fadeIn");
     handle(px(view, clipEnd(clip) - clip.fadeOut.length), hovered === "fadeOut");
+  }
+  if (selected && x1 - x0 >= GAIN_FROM && view.tool === "pointer") {
+    // The clip's gain: a bar to take hold of.
+    const x = gainHandleX(x0, x1, view.width);
+    g.beginPath();
+    g.roundRect(x - 9, y0 + GAIN_Y - 3, 18, 6, 3);
+    g.fillStyle = hovered === "gain" ? palette.dyes.weld : palette.raised;
+    g.fill();
+    g.strokeStyle = palette.ink;
+    g.lineWidth = 1.2;
+    g.stroke();
   }
   if (hovered === "start" || hovered === "end") {
     const x = hovered === "start" ? x0 : x1;

@@ -1,4 +1,6 @@
+import { envelopeFactor } from "@wet-thread/core/dsp/envelope";
 import { blendAfter } from "@wet-thread/core/model/document";
+import { playedId, playedSource, throughRecipe } from "@wet-thread/core/model/played";
 import { type Clip, clipEnd, gainFactor } from "@wet-thread/core/model/schema";
 import { pageReader } from "@/state/media";
 import { drawnGain } from "../model/drawn-gain";
@@ -24,7 +26,7 @@ export function paintSamples(
   y0: number,
   y1: number,
 ): void {
-  const source = doc.sources.get(clip.sourceId);
+  const source = playedSource(doc.sources, clip);
   if (!source) return;
   const from = Math.max(clip.start, Math.floor(view.start) - 1);
   const to = Math.min(clipEnd(clip), Math.ceil(view.start + view.width * view.samplesPerPixel) + 2);
@@ -36,7 +38,7 @@ export function paintSamples(
   const factor = gainFactor(clip.gain) * view.magnify;
   const follower = clip.fadeOut.length > 0 ? blendAfter(doc, clip) : undefined;
   for (let c = 0; c < parts; c++) {
-    if (!pageReader.read(clip.sourceId, c, first, near, 0, count)) return;
+    if (!pageReader.read(playedId(clip), c, first, near, 0, count)) return;
     const top = y0 + waveInset(y1 - y0);
     const half = (y1 - top) / parts / 2 - 2;
     const middle = top + ((y1 - top) * (c + 0.5)) / parts;
@@ -51,7 +53,10 @@ export function paintSamples(
       }
       return sum;
     };
-    const gain = (t: number): number => factor * drawnGain(clip, follower, Math.min(clipEnd(clip) - 1, Math.max(clip.start, t)));
+    const line = clip.envelopes?.gain;
+    const drawn = (t: number): number =>
+      line ? envelopeFactor(line, Math.max(0, Math.round(throughRecipe(source, clip, clip.offset + t - clip.start)))) : 1;
+    const gain = (t: number): number => factor * drawn(t) * drawnGain(clip, follower, Math.min(clipEnd(clip) - 1, Math.max(clip.start, t)));
     const y = (t: number): number => middle - Math.max(-1, Math.min(1, at(t) * gain(t))) * half;
     g.strokeStyle = faded(color, 0.35);
     g.lineWidth = 1;

@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { bareFade } from "../../dsp/fades";
+import { playedSource } from "../../model/played";
 import { Bend, BlendLaw, BlendPlace, type Clip, clipEnd, FadeShape, Id, Length, Position } from "../../model/schema";
 import { formatLength } from "../../time/format";
 import { takeBlendOff, unblended } from "../cut";
@@ -37,7 +38,7 @@ export function blendClips(
     reach?: { before: number; after: number };
   },
 ): number {
-  const has = materialAt(left, right, splice, tx.before.sources.get(left.sourceId)?.length ?? 0);
+  const has = materialAt(left, right, splice, playedSource(tx.before.sources, left)?.length ?? 0);
   const wanted = p.reach ?? overlapAround(p.place, p.length);
   // Both sides shrink alike for a centred blend, so that it stays centred.
   const beforeMost = Math.max(0, Math.min(has.before, splice - left.start - left.fadeIn.length, splice));
@@ -65,7 +66,7 @@ export function blendClips(
 /** Two neighbours with their edit point elsewhere: the one is longer by what the other is shorter. Throws EditError without material. */
 function spliceMoved(tx: Transaction, left: Clip, right: Clip, from: number, to: number): { left: Clip; right: Clip } {
   const by = to - from;
-  const has = materialAt(left, right, from, tx.before.sources.get(left.sourceId)?.length ?? 0);
+  const has = materialAt(left, right, from, playedSource(tx.before.sources, left)?.length ?? 0);
   if (by > has.after || -by > has.before)
     throw new EditError(
       `The splice can't go there with ${by > 0 ? left.name || "the left clip" : right.name || "the right clip"}: ${beyondWords(Math.max(0, by > 0 ? has.after : has.before), tx.before.sampleRate)}.`,

@@ -2,6 +2,7 @@ import { z } from "zod";
 import { bareFade } from "../../dsp/fades";
 import { blendAfter } from "../../model/document";
 import { hitsBetween } from "../../model/hits";
+import { playedSource } from "../../model/played";
 import { type Clip, clipEnd, Id, Length, Position } from "../../model/schema";
 import { unbroken } from "../../seam/continuity";
 import { formatLength } from "../../time/format";
@@ -41,7 +42,7 @@ function gapsOn(tx: Transaction, trackId: string, from: number, to: number, long
 function pullOut(tx: Transaction, { leftId, rightId, from, to }: Gap): number {
   const left = tx.clip(leftId);
   const right = tx.clip(rightId);
-  const has = (tx.before.sources.get(left.sourceId)?.length ?? 0) - left.offset - left.length;
+  const has = (playedSource(tx.before.sources, left)?.length ?? 0) - left.offset - left.length;
   const later = Math.min(to - from, has);
   const earlier = Math.min(to - from - later, right.offset);
   if (later > 0) tx.setClip(withEnd(left, from + later));

@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { playedSource } from "../../model/played";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
 import { beyondWords } from "../words";
@@ -12,7 +13,7 @@ export const shiftInside = defineEdit({
   apply(tx, { clipIds, by }) {
     const clips = [...new Set(clipIds)].map((id) => tx.clip(id));
     for (const clip of clips) {
-      const after = (tx.before.sources.get(clip.sourceId)?.length ?? 0) - clip.offset - clip.length;
+      const after = (playedSource(tx.before.sources, clip)?.length ?? 0) - clip.offset - clip.length;
       if (by > clip.offset || -by > after) {
         throw new EditError(
           `${clip.name || "The clip"} can't be shifted that far inside: ${beyondWords(by > 0 ? clip.offset : after, tx.before.sampleRate)}.`,

@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { bareFade, layOver, risesOver, standsOpen } from "../../dsp/fades";
 import { blendAfter } from "../../model/document";
+import { playedSource, playsSame } from "../../model/played";
 import { Bend, BlendLaw, type Clip, clipEnd, type Fade, FadeShape, Id, Length, Position } from "../../model/schema";
 import { takeOut } from "../cut";
 import { defineEdit } from "../definition";
@@ -98,7 +99,7 @@ function sideOf(tx: Transaction, id: string | null, position: number): Clip | nu
   const rest = tx
     .lane(clip.trackId)
     .within(position - 1, position + 1)
-    .find((c) => c.sourceId === clip.sourceId && c.offset - c.start === clip.offset - clip.start);
+    .find((c) => playsSame(c, clip) && c.offset - c.start === clip.offset - clip.start);
   return rest ?? clip;
 }
 
@@ -117,7 +118,7 @@ function uncovered(tx: Transaction, left: Clip, right: Clip, position: number): 
     takeOut(tx, right.id, Math.max(right.start, left.start), position);
     const rest = tx
       .lane(right.trackId)
-      .clips.find((c) => c.start === position && c.sourceId === right.sourceId && c.offset === right.offset + position - right.start);
+      .clips.find((c) => c.start === position && playsSame(c, right) && c.offset === right.offset + position - right.start);
     return { left, right: rest ?? right };
   }
   return { left, right };
@@ -128,7 +129,7 @@ const withoutFade = (clip: Clip, side: "fadeIn" | "fadeOut"): Clip => ({ ...clip
 /** Whether both recordings go on far enough beyond a splice, and the clips' other fades leave room, for a centred blend. */
 function hasMaterial(tx: Transaction, left: Clip, right: Clip, splice: number, length: number): boolean {
   const half = Math.ceil(length / 2);
-  const has = materialAt(left, right, splice, tx.before.sources.get(left.sourceId)?.length ?? 0);
+  const has = materialAt(left, right, splice, playedSource(tx.before.sources, left)?.length ?? 0);
   return Math.min(has.before, has.after, left.length - left.fadeIn.length, right.length - right.fadeOut.length, splice) >= half;
 }
 

@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { fadeGrown, fadeOfLength, fadeQuietPart, isCutShort } from "../../dsp/fades";
 import { blendAfter } from "../../model/document";
+import { playedSource } from "../../model/played";
 import { type Clip, clipEnd, type Fade, Position } from "../../model/schema";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
@@ -79,7 +80,7 @@ export const trim = defineEdit({
     ids.forEach((id, i) => {
       const clip = tx.clip(id);
       const shift = shifts[i];
-      const length = tx.before.sources.get(clip.sourceId)?.length ?? 0;
+      const length = playedSource(tx.before.sources, clip)?.length ?? 0;
       const { least, most } = (ripples ? rippleRoom : trimRoom)(clip, edge, length);
       if (shift < least || shift > most) {
         const why = (edge === "start" ? shift > most : shift < least)

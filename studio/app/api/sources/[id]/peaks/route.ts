@@ -1,4 +1,5 @@
 import { PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
+import { ofPlayedId } from "@wet-thread/core/model/played";
 import { z } from "zod";
 import { ApiError } from "@/server/errors";
 import { queryOf, route } from "@/server/http";
@@ -21,7 +22,7 @@ const Query = z.object({
 /** A tile of 1,024 peaks (min, max, RMS as 32-bit floats), all channels one after the other. */
 export const GET = route(async (request, { id }) => {
   const { level, tile } = queryOf(request, Query);
-  const source = await getSource(id);
+  const source = await getSource(ofPlayedId(id).sourceId);
   if (source.status !== "ready") throw new ApiError(404, "not-found", "The recording is not ready yet.");
   const bytes = await readPeakTile(id, level, tile, source.length);
   if (bytes.length === 0) throw new ApiError(404, "not-found", `Recording "${id}" has no tile ${tile} at level ${level}.`);

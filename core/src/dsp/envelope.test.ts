@@ -1,0 +1,69 @@
+import fc from "fast-check";
+import { describe, expect, it } from "vitest";
+import type { EnvelopePoint } from "../model/schema";
+import { envelopeFactor, envelopeValue, mirrored, scaleByEnvelope } from "./envelope";
+
+const lines: fc.Arbitrary<EnvelopePoint[]> = fc
+  .uniqueArray(fc.integer({ min: 0, max: 900 }), { minLength: 1, maxLength: 6 })
+  .chain((ats) =>
+    fc.tuple(
+      ...ats
+        .sort((a, b) => a - b)
+        .map((at) =>
+          fc
+            .record({ value: fc.constantFrom(-144, -60, -12.5, 0, 6, 24), hold: fc.boolean() })
+            .map(({ value, hold }): EnvelopePoint => ({ at, value, ...(hold && { hold: true }) })),
+        ),
+    ),
+  );
+
+/** The line as the page says it, with nothing of ours in it. */
+function expected(points: readonly EnvelopePoint[], x: number): number {
+  const factor = (db: number): number => (db <= -144 ? 0 : 10 ** (db / 20));
+  const after = points.findIndex((p) => p.at > x);
+  if (after === 0) return factor(points[0].value);
+  const a = points[(after < 0 ? points.length : after) - 1];
+  const b = after < 0 ? undefined : points[after];
+  if (!b || a.hold) return factor(a.value);
+  const t = (x - a.at) / (b.at - a.at);
+  if (a.value <= -144 || b.value <= -144) return factor(a.value) + t * (factor(b.value) - factor(a.value));
+  return factor(a.value + t * (b.value - a.value));
+}
+
+describe("a gain envelope", () => {
+  it("is straight in dB, in amplitude where it touches silence, and holds where it is told to", () => {
+    fc.assert(
+      fc.property(lines, fc.integer({ min: 0, max: 1000 }), (points, x) => {
+        expect(Math.abs(envelopeFactor(points, x) - expected(points, x))).toBeLessThan(1e-9 * Math.max(1, expected(points, x)));
+      }),
+    );
+  });
+  it("gives each place the same bits, wherever a block begins", () => {
+    fc.assert(
+      fc.property(lines, fc.integer({ min: 0, max: 900 }), fc.integer({ min: 1, max: 300 }), (points, from, cut) => {
+        const whole = new Float64Array(400).fill(1);
+        scaleByEnvelope(points, from, 400, whole, 0);
+        const parts = new Float64Array(400).fill(1);
+        scaleByEnvelope(points, from, cut, parts, 0);
+        scaleByEnvelope(points, from + cut, 400 - cut, parts, cut);
+        expect(parts).toEqual(whole);
+      }),
+    );
+  });
+  it("mirrored twice is itself", () => {
+    fc.assert(
+      fc.property(lines, (points) => {
+        expect(mirrored(mirrored(points, 1000), 1000)).toEqual(points);
+        expect(mirrored(points, 1000).map((p) => 999 - p.at)).toEqual(points.map((p) => p.at).reverse());
+      }),
+    );
+  });
+  it("has the value of its line at each place", () => {
+    fc.assert(
+      fc.property(lines, fc.integer({ min: 0, max: 1000 }), (points, x) => {
+        const value = envelopeValue(points, x);
+        if (points.every((p) => p.value > -144)) expect(10 ** (value / 20)).toBeCloseTo(envelopeFactor(points, x), 9);
+      }),
+    );
+  });
+});

@@ -1,0 +1,80 @@
+import { type EnvelopePoint, gainFactor } from "../model/schema";
+
+/** −144 dB and below is silence. */
+const SILENCE = -144;
+
+/** Gains are worked out anew at every so many samples, counted from zero, and run on by one factor in between: by blocks, whoever asks. */
+const ANCHOR = 64;
+
+/** The place in the list of the last point at or before a position; −1 before the first. */
+export function pointBefore(points: readonly EnvelopePoint[], at: number): number {
+  let low = 0;
+  let high = points.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (points[middle].at <= at) low = middle + 1;
+    else high = middle;
+  }
+  return low - 1;
+}
+
+/** Whether a segment touches silence: then it runs straight in amplitude. */
+const touchesSilence = (a: EnvelopePoint, b: EnvelopePoint): boolean => a.value <= SILENCE || b.value <= SILENCE;
+
+/** The value of an envelope at a position: straight between points, held before the first, after the last and by `hold`. For gain in dB. */
+export function envelopeValue(points: readonly EnvelopePoint[], at: number): number {
+  const i = pointBefore(points, at);
+  if (i < 0) return points[0].value;
+  const [a, b] = [points[i], points[i + 1]];
+  if (!b || a.hold || a.value === b.value) return a.value;
+  return a.value + ((b.value - a.value) * (at - a.at)) / (b.at - a.at);
+}
+
+/** The factor of a gain envelope at a position (sound.md, Envelopes). */
+export function envelopeFactor(points: readonly EnvelopePoint[], at: number): number {
+  const out = new Float64Array(1).fill(1);
+  scaleByEnvelope(points, at, 1, out, 0);
+  return out[0];
+}
+
+/**
+ * Multiplies `out` from `to` on by the factors of a gain envelope at [at, at + count). A factor depends on its position alone, never on where a
+ * call begins: in dB the line runs on by one factor a sample from each 64th sample, or the last point, on.
+ */
+export function scaleByEnvelope(points: readonly EnvelopePoint[], at: number, count: number, out: Float64Array, to: number): void {
+  let i = pointBefore(points, at);
+  const end = at + count;
+  for (let x = at; x < end; ) {
+    const [a, b] = [points[i], points[i + 1]];
+    const until = Math.min(end, b ? b.at : end);
+    if (!a || !b || a.hold || a.value === b.value) {
+      const factor = gainFactor((a ?? points[0]).value);
+      if (factor !== 1) for (let k = to + x - at; k < to + until - at; k++) out[k] *= factor;
+    } else if (touchesSilence(a, b)) {
+      const [from, slope] = [gainFactor(a.value), (gainFactor(b.value) - gainFactor(a.value)) / (b.at - a.at)];
+      for (let k = x; k < until; k++) out[to + k - at] *= from + slope * (k - a.at);
+    } else {
+      const slope = (b.value - a.value) / (b.at - a.at);
+      const step = 10 ** (slope / 20);
+      for (let k = x; k < until; ) {
+        const anchor = Math.max(a.at, Math.floor(k / ANCHOR) * ANCHOR);
+        let factor = 10 ** ((a.value + slope * (anchor - a.at)) / 20);
+        for (let n = anchor; n < k; n++) factor *= step;
+        const stop = Math.min(until, (Math.floor(k / ANCHOR) + 1) * ANCHOR);
+        for (; k < stop; k++) {
+          out[to + k - at] *= factor;
+          factor *= step;
+        }
+      }
+    }
+    x = until;
+    i++;
+  }
+}
+
+/**
+ * The points of an envelope at their places in the recording of `length` samples played backwards, and the other way round. Each keeps its
+ * `hold`, which then holds towards the other side.
+ */
+export const mirrored = (points: readonly EnvelopePoint[], length: number): EnvelopePoint[] =>
+  [...points].reverse().map((p) => ({ ...p, at: length - 1 - p.at }));

@@ -1,0 +1,154 @@
+import fc from "fast-check";
+import { describe, expect, it } from "vitest";
+import { type Document, dataOf } from "../../model/document";
+import type { Clip, EnvelopePoint } from "../../model/schema";
+import { MemoryReader } from "../../render/reader";
+import { Renderer } from "../../render/renderer";
+import { documentOf, PCM, plainClip, sameSamples } from "../../testing/arbitraries";
+import { EditError } from "../errors";
+import { applyEdit, applyEdits } from "../registry";
+
+function play(doc: Document, from = 0, count = 4000, block = count): [Float32Array, Float32Array] {
+  const [left, right] = [new Float32Array(count), new Float32Array(count)];
+  const renderer = new Renderer(doc, new MemoryReader(PCM));
+  for (let at = 0; at < count; at += block) renderer.render(from + at, Math.min(block, count - at), left, right, at);
+  return [left, right];
+}
+const clip = (doc: Document, id = "c0"): Clip => doc.clips.get(id) as Clip;
+const [mono] = PCM.get("mono") as readonly Float32Array[];
+const points: EnvelopePoint[] = [
+  { at: 400, value: 0 },
+  { at: 900, value: -12 },
+  { at: 1500, value: -144, hold: true },
+  { at: 2000, value: 3 },
+];
+const value = (x: number): number => {
+  if (x < 400) return 1;
+  if (x < 900) return 10 ** ((-12 * (x - 400)) / 500 / 20);
+  if (x < 1500) return 10 ** (-12 / 20) * (1 - (x - 900) / 600);
+  return x < 2000 ? 0 : 10 ** (3 / 20);
+};
+
+describe("envelopes of clips", () => {
+  const doc = documentOf(1, [plainClip({ id: "c0", start: 100, offset: 300, length: 2500 })]);
+  const drawn = applyEdit(doc, { type: "set-envelope", clipIds: ["c0"], points }).doc;
+  it("of gain scale each sample of the recording by the line at it", () => {
+    const [left] = play(drawn);
+    for (let x = 300; x < 2800; x++) expect(Math.abs(left[100 + x - 300] - mono[x] * value(x))).toBeLessThan(1e-6);
+  });
+  it("of pan are a balance, the clip's own added", () => {
+    const line = [
+      { at: 300, value: -1 },
+      { at: 2300, value: 1 },
+    ];
+    const turning = applyEdits(doc, [
+      { type: "set-envelope", clipIds: ["c0"], kind: "pan", points: line },
+      { type: "set-clip", clipIds: ["c0"], pan: 0.25 },
+    ]).doc;
+    const [left, right] = play(turning);
+    for (let x = 300; x < 2800; x += 13) {
+      const pan = Math.max(-1, Math.min(1, 0.25 + Math.max(-1, Math.min(1, -1 + (x - 300) / 1000))));
+      expect(left[x - 200]).toBeCloseTo(mono[x] * Math.min(1, 1 - pan), 5);
+      expect(right[x - 200]).toBeCloseTo(mono[x] * Math.min(1, 1 + pan), 5);
+    }
+  });
+  it("are heard the same in blocks of any size", () => {
+    const whole = play(drawn);
+    for (const block of [1, 63, 640]) expect(play(drawn, 0, 4000, block).every((side, i) => sameSamples(side, whole[i]))).toBe(true);
+  });
+  it("change not one bit when a clip that carries them is cut anywhere, forwards or backwards", () => {
+    fc.assert(
+      fc.property(fc.array(fc.integer({ min: 101, max: 2599 }), { minLength: 1, maxLength: 4 }), fc.boolean(), (at, back) => {
+        const with2 = applyEdits(drawn, [
+          {
+            type: "set-envelope",
+            clipIds: ["c0"],
+            kind: "pan",
+            points: [
+              { at: 500, value: -0.5 },
+              { at: 2500, value: 0.9 },
+            ],
+          },
+          { type: "set-fade", clipIds: ["c0"], edge: "in", length: 900 },
+          ...(back ? [{ type: "reverse", clipIds: ["c0"] }] : []),
+        ]).doc;
+        const cut = applyEdit(with2, { type: "split", clipIds: ["c0"], at: [...new Set(at)], edgeFade: { length: 50, shape: "power", bend: 0 } });
+        const [a, b] = [play(with2), play(cut.doc)];
+        expect(sameSamples(a[0], b[0]) && sameSamples(a[1], b[1])).toBe(true);
+        // The whole list is kept on both sides.
+        for (const c of cut.doc.clips.values()) expect(c.envelopes).toEqual(clip(with2).envelopes);
+      }),
+      { numRuns: 60 },
+    );
+  });
+  it("are put back by taking them off, and by undo", () => {
+    const off = applyEdit(drawn, { type: "set-envelope", clipIds: ["c0"], points: null }).doc;
+    expect(dataOf(off)).toEqual(dataOf(doc));
+    expect("envelopes" in clip(off)).toBe(false);
+  });
+  it("refuse in words what is no line, and change nothing", () => {
+    const bad = (list: readonly object[]) => () => applyEdit(doc, { type: "set-envelope", clipIds: ["c0"], points: list });
+    expect(bad([])).toThrow(/at least one point/);
+    expect(bad([{ at: -1, value: 0 }])).toThrow(/before the beginning/);
+    expect(bad([{ at: 6000, value: 0 }])).toThrow(/beyond the end/);
+    expect(bad([{ at: 0, value: 25 }])).toThrow(EditError);
+    expect(bad([{ at: 0, value: Number.NaN }])).toThrow(EditError);
+    expect(
+      bad([
+        { at: 5, value: 0 },
+        { at: 5, value: 1 },
+      ]),
+    ).toThrow(/one after the other/);
+    expect(bad(Array.from({ length: 10_000 }, (_, at) => ({ at, value: 0 })))).toThrow(/at most 4096/);
+  });
+  it("are moved over a range by ramps at its edges, nothing outside it", () => {
+    const after = applyEdit(doc, { type: "shift-envelope", start: 600, end: 2100, trackIds: ["t0"], by: -6 }).doc;
+    const [was, now] = [play(doc)[0], play(after)[0]];
+    expect(sameSamples(now.subarray(0, 600), was.subarray(0, 600))).toBe(true);
+    expect(sameSamples(now.subarray(2100), was.subarray(2100))).toBe(true);
+    for (let x = 1080; x < 1619; x++) expect(now[x]).toBeCloseTo(was[x] * 10 ** (-6 / 20), 6);
+    // A second time adds up; up again is where it was, but for the points.
+    const twice = applyEdits(after, [
+      { type: "shift-envelope", start: 600, end: 2100, trackIds: ["t0"], by: -6 },
+      { type: "shift-envelope", start: 600, end: 2100, trackIds: ["t0"], by: 12 },
+    ]).doc;
+    play(twice)[0].forEach((v, i) => expect(v).toBeCloseTo(was[i], 5));
+  });
+});
+
+describe("a gain ride", () => {
+  const doc = documentOf(2, [
+    plainClip({ id: "c0", start: 0, length: 3000 }),
+    plainClip({ id: "c1", start: 0, length: 3000, sourceId: "stereo", trackId: "t1" }),
+  ]);
+  const line = [
+    { at: 500, value: 0 },
+    { at: 1500, value: -20 },
+  ];
+  it("scales all that its track plays by the line over the timeline, one channel or two", () => {
+    for (const [trackId, source, solo] of [
+      ["t0", mono, "t0"],
+      ["t1", (PCM.get("stereo") as Float32Array[])[0], "t1"],
+    ] as const) {
+      const ridden = applyEdits(doc, [
+        { type: "set-ride", trackIds: [trackId], points: line },
+        { type: "set-track", trackIds: [solo], solo: true },
+      ]).doc;
+      const [left] = play(ridden, 0, 3000, 700);
+      for (let x = 0; x < 3000; x += 11)
+        expect(left[x]).toBeCloseTo(source[x] * 10 ** (Math.max(-20, Math.min(0, (-20 * (x - 500)) / 1000)) / 20), 5);
+    }
+  });
+  it("goes along with time that comes in or goes, and with what ripples on its own track alone", () => {
+    const ridden = applyEdit(doc, { type: "set-ride", trackIds: ["t0"], points: line }).doc;
+    const ats = (d: Document) => d.tracks.get("t0")?.ride?.map((p) => p.at);
+    expect(ats(applyEdit(ridden, { type: "insert-time", at: 1000, length: 300 }).doc)).toEqual([500, 1800]);
+    const out = applyEdit(ridden, { type: "remove-time", start: 800, end: 1200 }).doc;
+    expect(ats(out)).toEqual([500, 800, 1100]);
+    const on = (trackId: string) => applyEdit(ridden, { type: "delete-range", start: 0, end: 100, trackIds: [trackId], neighbours: "ripple" }).doc;
+    expect([ats(on("t0")), ats(on("t1"))]).toEqual([
+      [0, 400, 1400],
+      [500, 1500],
+    ]);
+  });
+});

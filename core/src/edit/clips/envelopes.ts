@@ -1,0 +1,128 @@
+import { z } from "zod";
+import { envelopeValue, mirrored, pointBefore } from "../../dsp/envelope";
+import { type Clip, clipEnd, type EnvelopePoint, GainLine, MOST_POINTS, PanLine, Position } from "../../model/schema";
+import { ClipIds, countNames, defineEdit, TrackIds } from "../definition";
+import { EditError } from "../errors";
+import type { Transaction } from "../transaction";
+
+const Kind = z.enum(["gain", "pan"]);
+type Kind = z.infer<typeof Kind>;
+/** Where the values of an envelope end; without one, a clip is at 0 of it. */
+const BOUNDS: Readonly<Record<Kind, readonly [number, number]>> = { gain: [-144, 24], pan: [-1, 1] };
+/** A point as it is given: of a clip's own time it may lie before its start. */
+const Points = z
+  .array(z.object({ at: z.int(), value: z.number(), hold: z.literal(true).optional() }))
+  .min(1, "An envelope has at least one point.")
+  .max(MOST_POINTS, `An envelope has at most ${MOST_POINTS} points.`);
+
+/** The length of a clip's recording, in samples at the project's rate. Throws EditError where it is not there. */
+function recordingOf(tx: Transaction, clip: Clip): number {
+  const source = tx.before.sources.get(clip.sourceId);
+  if (!source) throw new EditError(`The recording of ${clip.name || "the clip"} is not there.`, "clipIds");
+  return source.length;
+}
+
+/** The points of a clip's envelope at the places where it plays them, and the other way round. */
+const asPlayed = (clip: Clip, points: readonly EnvelopePoint[], length: number): readonly EnvelopePoint[] =>
+  clip.recipe?.reverse ? mirrored(points, length) : points;
+
+/** A clip with another envelope of a kind, or without one; refused in words where the points are no line. */
+function withLine(clip: Clip, kind: Kind, points: readonly EnvelopePoint[] | null): Clip {
+  const { envelopes: old, ...rest } = clip;
+  const { [kind]: _, ...others } = old ?? {};
+  if (points === null) return Object.keys(others).length ? { ...rest, envelopes: others } : rest;
+  const line = (kind === "gain" ? GainLine : PanLine).safeParse(points);
+  if (!line.success) throw new EditError(`${kind === "gain" ? "Gain" : "Pan"} envelope: ${line.error.issues[0].message}`, "points");
+  return { ...rest, envelopes: { ...others, [kind]: line.data } };
+}
+
+export const setEnvelope = defineEdit({
+  type: "set-envelope",
+  about:
+    "Draws an envelope over clips: lines of gain in dB (-144 to 24), added to the clip's own, or of pan (-1 to 1); null takes it off. `at` counts in samples of the recording as the clip plays it or, `from` the clip, from each clip's start; a point with `hold` keeps its value until the next.",
+  params: z.object({
+    clipIds: ClipIds,
+    kind: Kind.default("gain"),
+    points: Points.nullable(),
+    from: z.enum(["recording", "clip"]).default("recording"),
+  }),
+  example: {
+    type: "set-envelope",
+    clipIds: ["clip-1"],
+    kind: "gain",
+    points: [
+      { at: 0, value: 0 },
+      { at: 24000, value: -6 },
+    ],
+  },
+  apply(tx, { clipIds, kind, points, from }) {
+    const clips = [...new Set(clipIds)].map((id) => tx.clip(id));
+    for (const clip of clips) {
+      const length = recordingOf(tx, clip);
+      const shift = from === "clip" ? clip.offset : 0;
+      const played = points?.map((p) => ({ ...p, at: p.at + shift })) ?? null;
+      const early = played?.find((p) => p.at < 0);
+      if (early) throw new EditError("A point lies before the beginning of the recording.", "points");
+      if (played?.some((p) => p.at >= length)) throw new EditError("A point lies beyond the end of the recording.", "points");
+      tx.setClip(withLine(clip, kind, played && asPlayed(clip, played, length)));
+    }
+    const who = countNames(
+      clips.map((c) => c.name),
+      "clip",
+    );
+    return points === null ? `Take ${kind} envelope off ${who}` : `Draw ${kind} of ${who}`;
+  },
+});
+
+/** At both edges of a span that is moved up or down the line goes there in this time. */
+const RAMP_SECONDS = 0.01;
+
+/** The line moved by some value between two places that a clip plays, with ramps at those edges that lie inside it. */
+function moved(line: readonly EnvelopePoint[], kind: Kind, from: number, to: number, by: number, ramp: number): EnvelopePoint[] {
+  const [least, most] = BOUNDS[kind];
+  const was = (at: number): EnvelopePoint => {
+    const hold = line[pointBefore(line, at)]?.hold;
+    return { at, value: envelopeValue(line, at), ...(hold && { hold }) };
+  };
+  const up = (p: EnvelopePoint): EnvelopePoint => ({ ...p, value: Math.max(least, Math.min(most, p.value + by)) });
+  const r = Math.min(ramp, Math.floor((to - from - 1) / 2));
+  const last = to - 1;
+  const made = new Map<number, EnvelopePoint>();
+  for (const p of line) if (p.at < from || p.at > last) made.set(p.at, p);
+  const { hold: _, ...edge } = was(from);
+  made.set(from, edge);
+  made.set(from + r, up(was(from + r)));
+  for (const p of line) if (p.at > from + r && p.at < last - r) made.set(p.at, up(p));
+  const { hold: __, ...top } = up(was(last - r));
+  made.set(last - r, top);
+  made.set(last, was(last));
+  return [...made.values()].sort((a, b) => a.at - b.at);
+}
+
+export const shiftEnvelope = defineEdit({
+  type: "shift-envelope",
+  about:
+    "Moves the envelopes of what lies in a range up or down: gain by some dB, pan by a part, with ramps of 10 ms at the range's edges. Clips without one get one.",
+  params: z
+    .object({ start: Position, end: Position, trackIds: TrackIds, kind: Kind.default("gain"), by: z.number().min(-168).max(168) })
+    .refine((p) => p.end > p.start, { message: "A range ends after it starts.", path: ["end"] }),
+  example: { type: "shift-envelope", start: 12000, end: 36000, trackIds: ["track-1"], kind: "gain", by: -6 },
+  apply(tx, { start, end, trackIds, kind, by }) {
+    const names: string[] = [];
+    const ramp = Math.round(RAMP_SECONDS * tx.before.sampleRate);
+    for (const id of new Set(trackIds)) {
+      tx.track(id, "trackIds");
+      for (const clip of tx.lane(id).within(start, end)) {
+        const length = recordingOf(tx, clip);
+        const [first, last] = [Math.max(start, clip.start), Math.min(end, clipEnd(clip))].map((p) => clip.offset + p - clip.start);
+        if (last - first < 4) continue;
+        // Its line lies on the recording itself.
+        const [from, to] = clip.recipe?.reverse ? [length - last, length - first] : [first, last];
+        tx.setClip(withLine(clip, kind, moved(clip.envelopes?.[kind] ?? [{ at: 0, value: 0 }], kind, from, to, by, ramp)));
+        names.push(clip.name);
+      }
+    }
+    if (names.length === 0) throw new EditError("No clip lies in the range.", "trackIds");
+    return `${kind === "gain" ? "Gain" : "Pan"} over range, ${countNames(names, "clip")}`;
+  },
+});
