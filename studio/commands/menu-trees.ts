@@ -188,7 +188,7 @@ export const TREES = {
     "track-mute",
     "track-solo",
     "select-track",
-    "-",
+
     "track-rename",
     "track-link",
     "track-unlink",

@@ -1,0 +1,106 @@
+import { expect, test } from "@playwright/test";
+import { createDemo } from "../../demo/create";
+import { BASE } from "../client";
+import { EditorPage } from "../editor";
+import { RATE, small } from "../small";
+
+const same = (a: Float32Array, b: Float32Array): boolean => a.length === b.length && a.every((v, i) => v === b[i]);
+
+test("scene 24, ride the voice: gain drawn freehand, then stepped on the grid; a split in a ramp changes nothing; the bells panned", async ({
+  page,
+}) => {
+  const demo = await createDemo(BASE, "Ride the voice");
+  const editor = await EditorPage.open(page, demo, {
+    snapOn: false,
+    edgeFadeMs: 4,
+    followsZoom: false,
+    step: { kind: "note", division: 4, feel: "straight" },
+  });
+  const [voice] = await editor.lane("guide");
+  await editor.show(voice.start, voice.start + 8 * RATE);
+  const span = { start: voice.start, end: voice.start + 8 * RATE };
+  const before = await editor.heard(span, ["guide"]);
+
+  // Freehand: up and down again, thinned to what follows the hand.
+  await page.keyboard.press("|");
+  const { mouse } = page;
+  const from = await editor.at(voice.start + RATE, "guide", 60);
+  await mouse.move(from.x, from.y);
+  await mouse.down();
+  for (let i = 1; i <= 40; i++) await mouse.move(from.x + i * 6, from.y + 18 * Math.sin(i / 7));
+  await mouse.up();
+  await editor.saved();
+  const drawn = (await editor.clip(voice.id)).envelopes?.gain ?? [];
+  expect(drawn.length).toBeGreaterThan(3);
+  expect(drawn.length).toBeLessThan(40);
+  const after = await editor.heard(span, ["guide"]);
+  // Each sample is the recording's, scaled by the line in dB.
+  const line = (at: number): number => {
+    const i = drawn.findLastIndex((p) => p.at <= at);
+    if (i < 0) return drawn[0].value;
+    const [a, b] = [drawn[i], drawn[i + 1]];
+    return b ? a.value + ((b.value - a.value) * (at - a.at)) / (b.at - a.at) : a.value;
+  };
+  for (let i = RATE; i < 7 * RATE; i += 997) expect(after[0][i]).toBeCloseTo(before[0][i] * 10 ** (line(voice.offset + i) / 20), 5);
+
+  // A cut in the middle of the ramp is not heard, and the whole line is on both sides.
+  await page.keyboard.press("p");
+  await page.keyboard.press("Escape");
+  await editor.select(voice.id);
+  const middle = await editor.rulerAt(voice.start + 2 * RATE);
+  await mouse.click(middle.x, middle.y);
+  await page.keyboard.press("/");
+  const cut = await editor.heard(span, ["guide"]);
+  expect(same(cut[0], after[0])).toBe(true);
+
+  // With the grid in force the line goes in steps.
+  await page.keyboard.press("|");
+  await page.keyboard.press("g");
+  const [, second] = await editor.lane("guide");
+  const begin = await editor.at(second.start + RATE, "guide", 50);
+  await editor.drag(begin, { x: begin.x + 200, y: begin.y + 12 });
+  await editor.saved();
+  expect((await editor.clip(second.id)).envelopes?.gain?.filter((p) => p.hold).length).toBeGreaterThan(1);
+  await page.keyboard.press("Control+z");
+  await page.keyboard.press("p");
+
+  // The bells slowly over, from left to right.
+  const [bell] = await editor.lane("bells");
+  await editor.show(bell.start, bell.start + bell.length);
+  await page.getByRole("button", { name: /^Draw/ }).first().click();
+  await page.getByRole("radio", { name: "Clip pan" }).click();
+  const [left, right] = [await editor.at(bell.start + bell.length * 0.1, "bells", 28), await editor.at(bell.start + bell.length * 0.9, "bells", 62)];
+  await mouse.click(left.x, left.y);
+  await mouse.click(right.x, right.y);
+  await editor.saved();
+  const pan = (await editor.clip(bell.id)).envelopes?.pan ?? [];
+  expect(pan).toHaveLength(2);
+  expect(pan[0].value).not.toBe(pan[1].value);
+});
+
+test("reverse: a clip by key plays its own window backwards, again forwards; a range across clips; its waveform turns too", async ({ page }) => {
+  const editor = await small(page);
+  const span = { start: 0, end: 6 * RATE };
+  const [was] = await editor.heard(span, ["t1"]);
+  await editor.select("a");
+  await page.keyboard.press("Alt+v");
+  const [now] = await editor.heard(span, ["t1"]);
+  for (let i = 0; i < RATE; i += 101) expect(now[RATE + i]).toBe(was[2 * RATE - 1 - i]);
+  expect(same(now.subarray(2 * RATE), was.subarray(2 * RATE))).toBe(true);
+  await page.keyboard.press("Alt+v");
+  expect(same((await editor.heard(span, ["t1"]))[0], was)).toBe(true);
+  await editor.range(1.5 * RATE, 3 * RATE, "t1");
+  await page.keyboard.press("Alt+v");
+  await editor.saved();
+  const lane = await editor.lane("t1");
+  expect(lane.filter((c) => c.recipe?.reverse)).toHaveLength(2);
+  // Gain by key, over clips one step for a row.
+  await page.keyboard.press("Escape");
+  await editor.select("c");
+  for (let i = 0; i < 3; i++) await page.keyboard.press("Alt+ArrowLeft");
+  await page.keyboard.press("Alt+Shift+ArrowRight");
+  await editor.saved();
+  expect((await editor.clip("c")).gain).toBe(3);
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => (await editor.clip("c")).gain).toBe(0);
+});

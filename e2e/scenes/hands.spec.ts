@@ -1,0 +1,204 @@
+import { expect, test } from "@playwright/test";
+import { clipEnd } from "@wet-thread/core/model/schema";
+import { api, newProject } from "../client";
+import { EditorPage } from "../editor";
+import { RATE, small } from "../small";
+
+test("a narrow window: the inspector lies over the lanes, by key, tab and menu; the mode line is whole", async ({ page }) => {
+  for (const [width, height] of [
+    [1024, 768],
+    [768, 1024],
+  ]) {
+    await page.setViewportSize({ width, height });
+    const editor = await small(page);
+    const inspector = page.getByRole("complementary", { name: "Inspector" });
+    await expect(inspector).toHaveCount(0);
+    const before = await editor.view();
+    await page.getByRole("button", { name: "Show the inspector" }).click();
+    await expect(inspector).toBeVisible();
+    // It takes no room from the lanes.
+    expect((await editor.view()).box.width).toBe(before.box.width);
+    await page.keyboard.press("Shift+I");
+    await expect(inspector).toHaveCount(0);
+    await editor.select("a");
+    await page.keyboard.press("Alt+i");
+    await expect(inspector).toBeVisible();
+    await page.keyboard.press("Shift+I");
+    // Every word of the sentence is on the screen.
+    for (const word of await page.getByTestId("mode-line").getByRole("button").all()) {
+      const box = await word.boundingBox();
+      expect(box && box.x >= 0 && box.x + box.width <= width).toBe(true);
+    }
+  }
+});
+
+test("a range is seen in the inspector: typed, its tracks chosen, and worked on", async ({ page }) => {
+  const editor = await small(page);
+  await editor.range(1.2 * RATE, 1.6 * RATE, "t1", "t2");
+  const inspector = page.getByRole("complementary", { name: "Inspector" });
+  await expect(inspector.getByRole("region", { name: "Range" })).toBeVisible();
+  const start = inspector.getByLabel("Start of the range");
+  await start.fill("0:01.25");
+  await start.press("Enter");
+  const length = inspector.getByLabel("Length of the range");
+  await length.fill("500 ms");
+  await length.press("Enter");
+  await inspector.getByRole("button", { name: "Two", exact: true }).click();
+  await expect(page.getByTestId("selection")).toContainText("1 track");
+  await inspector.getByRole("button", { name: "Silence" }).click();
+  await editor.saved();
+  const lane = await editor.lane("t1");
+  expect(lane.slice(0, 2).map((c) => [c.start, clipEnd(c)])).toEqual([
+    [RATE, 1.25 * RATE],
+    [1.75 * RATE, 2 * RATE],
+  ]);
+  expect(await editor.lane("t2")).toHaveLength(2);
+  // The loop from clips, the range from the loop.
+  await page.keyboard.press("Escape");
+  await editor.select("b");
+  await page.keyboard.press("l");
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("Alt+b");
+  await editor.saved();
+  expect((await editor.version()).loop).toMatchObject({ start: 2.5 * RATE, end: 3.5 * RATE });
+  await expect(page.getByTestId("selection")).toContainText("Range");
+});
+
+test("what was selected last is what keys act on; a row of nudges is one step", async ({ page }) => {
+  const editor = await small(page, { nudge: { kind: "step", step: { kind: "time", milliseconds: 10 } } });
+  await page.keyboard.press("Home");
+  await page.keyboard.press("m");
+  await page.keyboard.press("Escape");
+  await editor.select("b");
+  for (let i = 0; i < 5; i++) await page.keyboard.press(".");
+  await editor.saved();
+  expect((await editor.version()).markers[0].position).toBe(0);
+  expect((await editor.clip("b")).start).toBe(2.5 * RATE + 5 * 480);
+  await page.getByRole("tab", { name: "History" }).click();
+  await expect(page.getByRole("list", { name: "History, newest first" }).getByRole("listitem").first()).toContainText("5 times");
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => (await editor.clip("b")).start).toBe(2.5 * RATE);
+  await page.keyboard.press("Control+Shift+z");
+  await expect.poll(async () => (await editor.clip("b")).start).toBe(2.5 * RATE + 5 * 480);
+});
+
+test("several tracks at once: chosen by Ctrl, Shift and a sweep, linked, muted and moved together", async ({ page }) => {
+  const editor = await small(page);
+  const head = async (id: string) => {
+    const box = await page.locator(`[data-track=${id}]`).boundingBox();
+    if (!box) throw new Error(id);
+    return box;
+  };
+  const [one, three] = [await head("t1"), await head("t3")];
+  await editor.drag({ x: one.x + 3, y: one.y + 40 }, { x: one.x + 3, y: three.y + 40 });
+  await expect(page.getByTestId("selection")).toContainText("3 tracks chosen");
+  await page.keyboard.down("Control");
+  await page.mouse.click(three.x + 60, three.y + three.height - 14);
+  await page.keyboard.up("Control");
+  await expect(page.getByTestId("selection")).toContainText("2 tracks chosen");
+  await page.keyboard.press("Alt+l");
+  await editor.saved();
+  const links = (await editor.version()).tracks.map((t) => t.link);
+  expect(links[0]).toBeTruthy();
+  expect(links).toEqual([links[0], links[0], null]);
+  await page.keyboard.press("Alt+u");
+  await editor.saved();
+  expect((await editor.version()).tracks.map((t) => t.mute)).toEqual([true, true, false]);
+  await editor.drag({ x: one.x + 40, y: one.y + one.height - 12 }, { x: one.x + 40, y: three.y + three.height + 20 });
+  await editor.saved();
+  expect((await editor.version()).tracks.map((t) => t.id)).toEqual(["t3", "t1", "t2"]);
+  // A name is typed after a double click; Escape leaves it.
+  await page.getByLabel("Name of track One").dblclick();
+  await page.getByLabel("Name of track One").fill("Other");
+  await page.keyboard.press("Escape");
+  await editor.settle();
+  expect((await editor.version()).tracks[1].name).toBe("One");
+});
+
+test("a stroke along the rail fades an edge and blends a joint; a fade is chosen on its curve and taken off", async ({ page }) => {
+  const editor = await small(page);
+  const rail = async (from: number, to: number, trackId: string) => {
+    const { height } = (await editor.version()).tracks.find((t) => t.id === trackId) as { height: number };
+    await editor.drag(await editor.at(from, trackId, height - 6), await editor.at(to, trackId, height - 6));
+    await editor.saved();
+  };
+  const per = await editor.samplesPerPixel();
+  await rail(1.75 * RATE, 2.2 * RATE, "t1");
+  // From where the stroke began to the clip's end.
+  expect(Math.abs((await editor.clip("a")).fadeOut.length - 0.25 * RATE)).toBeLessThanOrEqual(2 * per);
+  // A press on its curve, half way down where it is at half its power.
+  const a = await editor.clip("a");
+  const on = await editor.at(clipEnd(a) - a.fadeOut.length / 3, "t1", 0);
+  const height = 96 - 15 - 1 - 5;
+  await page.mouse.click(on.x, on.y + 5 + (1 - Math.sin((Math.PI / 2) * (1 / 3))) * height);
+  await expect(page.getByTestId("selection")).toContainText("Fade out of a");
+  await page.keyboard.press("Delete");
+  await editor.saved();
+  expect((await editor.clip("a")).fadeOut.length).toBe(0);
+  expect(await editor.lane("t1")).toHaveLength(3);
+  // Gaps are closed by pulling the clips out; what meets blends.
+  await editor.select("a", "b");
+  await page.keyboard.press("Control+g");
+  await editor.saved();
+  const [left, right] = await editor.lane("t1");
+  expect(right.blend?.with).toBe(left.id);
+  expect(right.blend?.splice).toBe(2.5 * RATE);
+});
+
+test("drags scroll at the edge, are called off by a second button and outside the window", async ({ page }) => {
+  const editor = await small(page);
+  const { box, start } = await editor.view();
+  await page.keyboard.press("+");
+  await page.keyboard.press("+");
+  await editor.settle();
+  const a = await editor.nameOf("a");
+  await page.mouse.move(a.x, a.y);
+  await page.mouse.down();
+  await page.mouse.move(box.x + box.width - 60, a.y, { steps: 4 });
+  await page.mouse.move(box.x + box.width - 4, a.y, { steps: 2 });
+  await expect.poll(async () => (await editor.view()).start).toBeGreaterThan(start + RATE);
+  await page.mouse.down({ button: "right" });
+  await page.mouse.up({ button: "right" });
+  await page.mouse.up();
+  await editor.settle();
+  await expect(page.getByRole("menu")).toHaveCount(0);
+  expect((await editor.clip("a")).start).toBe(RATE);
+  await editor.show(0, 8 * RATE);
+  const grip = await editor.nameOf("a");
+  await page.mouse.move(grip.x, grip.y);
+  await page.mouse.down();
+  await page.mouse.move(grip.x + 40, 700, { steps: 4 });
+  await page.mouse.move(grip.x + 40, 900, { steps: 2 });
+  await page.mouse.up();
+  await editor.settle();
+  const now = await editor.version();
+  expect([now.tracks.length, now.revision]).toEqual([3, 1]);
+});
+
+test("no key reaches the piece while something that takes typing is open, wherever the focus is", async ({ page }) => {
+  const editor = await small(page);
+  await editor.select("a");
+  await page.getByLabel("Tempo 92", { exact: true }).click();
+  const tempo = page.getByLabel("Tempo", { exact: true });
+  await tempo.fill("10");
+  await tempo.press("Enter");
+  await expect(page.getByText(/is no tempo/)).toBeVisible();
+  await page.evaluate(() => (document.activeElement as HTMLElement).blur());
+  await page.keyboard.press("/");
+  await page.keyboard.press("Delete");
+  await page.keyboard.press("d");
+  await editor.settle();
+  expect((await editor.version()).revision).toBe(1);
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("d");
+  await editor.saved();
+  expect((await editor.version()).revision).toBe(2);
+});
+
+test("an empty project says its first steps; the first import is seen whole", async ({ page }) => {
+  const made = await newProject();
+  await EditorPage.open(page, made);
+  await expect(page.getByRole("region", { name: "First steps" })).toBeVisible();
+  await api("POST", `/api/versions/${made.versionId}/edits`, { revision: 0, edits: [{ type: "add-track", id: "t" }] });
+  await expect(page.getByRole("region", { name: "First steps" })).toContainText("Bring recordings in");
+});
