@@ -57,8 +57,8 @@ test("scene 24, ride the voice: gain drawn freehand, then stepped on the grid; a
   await page.keyboard.press("|");
   await page.keyboard.press("g");
   const [, second] = await editor.lane("guide");
-  const begin = await editor.at(second.start + RATE, "guide", 50);
-  await editor.drag(begin, { x: begin.x + 200, y: begin.y + 12 });
+  const begin = await editor.at(second.start + RATE, "guide", 74);
+  await editor.drag(begin, { x: begin.x + 200, y: begin.y - 6 });
   await editor.saved();
   expect((await editor.clip(second.id)).envelopes?.gain?.filter((p) => p.hold).length).toBeGreaterThan(1);
   await page.keyboard.press("Control+z");

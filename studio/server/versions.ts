@@ -50,7 +50,7 @@ const hits = new LRUCache<string, readonly number[]>({ maxSize: 2_000_000, sizeC
 
 /** The document with the hits of its recordings, where an edit goes by them. */
 async function withHits(on: Reader, doc: Document, edits: readonly Edit[]): Promise<Document> {
-  if (!edits.some((e) => e.attacks === true)) return doc;
+  if (!edits.some((e) => e.attacks === true || e.type === "tighten")) return doc;
   const unknown = [...doc.sources.keys()].filter((id) => !hits.has(id));
   if (unknown.length > 0) {
     const rows = await on

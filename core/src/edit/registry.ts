@@ -20,6 +20,7 @@ import { mute, setClip, setGain, setLayer } from "./clips/settings";
 import { shiftInside } from "./clips/shift-inside";
 import { smooth } from "./clips/smooth";
 import { split } from "./clips/split";
+import { tighten } from "./clips/tighten";
 import { trim } from "./clips/trim";
 import { Common, type EditDefinition, type Linking } from "./definition";
 import { EditError } from "./errors";
@@ -43,6 +44,7 @@ export const EDITS: readonly EditDefinition[] = [
   deleteClips,
   clearSilence,
   closeGaps,
+  tighten,
   join,
   replaceWithPrint,
   shiftInside,

@@ -96,6 +96,17 @@ export const edits: fc.Arbitrary<Edit> = fc
       reach,
     }),
     fc.record({
+      type: fc.constant("tighten"),
+      clipIds: someClips,
+      grid: fc.constantFrom({ kind: "sample", count: 500 }, { kind: "note", division: 64 }, { kind: "time", milliseconds: 7 }),
+      strength: fc.constantFrom(0.4, 1),
+      swing: fc.constantFrom(0, 0.5),
+      reach: fc.constantFrom(undefined, 200),
+      leave: fc.constantFrom(0, 20),
+      lead: fc.constantFrom(0, 30, 192),
+      blendLength: fc.constantFrom(undefined, 60),
+    }),
+    fc.record({
       type: fc.constant("close-gaps"),
       clipIds: fc.option(someClips, { nil: undefined }),
       trackIds: someTracks,

@@ -1,0 +1,177 @@
+import { z } from "zod";
+import { bareFade } from "../../dsp/fades";
+import { blendAfter, timebaseOf } from "../../model/document";
+import { hitsBetween } from "../../model/hits";
+import { playedSource } from "../../model/played";
+import { type Clip, clipEnd, Length, Position } from "../../model/schema";
+import { type GridStep, NOTE_DIVISIONS } from "../../time/grid";
+import { blendSpans, cutApart, inside } from "../cut";
+import { ClipIds, countNames, defineEdit } from "../definition";
+import { EditError } from "../errors";
+import { setLength } from "../overlap";
+import { withEnd, withStart } from "../parts";
+import type { Transaction } from "../transaction";
+import { type TightenedHit, tightened } from "./tightening";
+
+/** A grid step, as edits are told it. */
+export const Step = z.discriminatedUnion("kind", [
+  z.object({ kind: z.literal("bar"), count: z.int().min(1).max(1000) }),
+  z.object({ kind: z.literal("beat"), count: z.int().min(1).max(1000) }),
+  z.object({
+    kind: z.literal("note"),
+    division: z.literal([...NOTE_DIVISIONS]),
+    feel: z.enum(["straight", "dotted", "triplet"]).default("straight"),
+  }),
+  z.object({ kind: z.literal("tick"), count: z.int().min(1).max(1_000_000) }),
+  z.object({ kind: z.literal("time"), milliseconds: z.number().min(0.1).max(3_600_000) }),
+  z.object({ kind: z.literal("frame"), fraction: z.literal([1, 0.5, 0.25]).default(1), count: z.int().min(1).max(1_000_000) }),
+  z.object({ kind: z.literal("sample"), count: z.int().min(1).max(1_000_000_000) }),
+]);
+
+/** From a cut to so long after its attack a piece plays the recording's own samples. */
+const OWN_SECONDS = 0.04;
+/** A piece is pulled out no nearer than this to the attack that follows in its own recording, so that none is heard twice. */
+const BEFORE_ATTACK_SECONDS = 0.001;
+
+/** A piece of a clip as it is cut, with its hit, if it has one, and how far it goes. */
+interface Piece {
+  readonly id: string;
+  readonly hit: number | null;
+  readonly by: number;
+}
+
+/** Where a clip is cut for the hits that move, and what lies between: a cut `lead` before each of them, and before what follows one and stays or moves otherwise. */
+function cutsFor(
+  clip: Clip,
+  plan: readonly TightenedHit[],
+  lead: number,
+  blends: ReturnType<typeof blendSpans>,
+): { places: number[]; parts: Omit<Piece, "id">[] } {
+  const places: number[] = [];
+  const parts: { hit: number | null; by: number }[] = [{ hit: null, by: 0 }];
+  let last = clip.start;
+  for (const { at, to } of plan) {
+    const by = to - at;
+    const before = parts[parts.length - 1];
+    if (by === 0 && before.by === 0) continue;
+    const place = Math.max(last + 1, at - lead);
+    if (inside(blends, place) || place >= clipEnd(clip)) continue;
+    if (at - lead <= clip.start) {
+      // It is what the clip begins with.
+      parts[parts.length - 1] = { hit: at, by };
+    } else {
+      places.push(place);
+      parts.push({ hit: at, by });
+    }
+    last = at;
+  }
+  return { places, parts };
+}
+
+/** Moves the pieces of a clip and closes what opens between them. The clip's outer edges stay where they were, as far as there is material. */
+function movePieces(tx: Transaction, whole: Clip, pieces: readonly Piece[], lead: number, length: number): void {
+  const rate = tx.before.sampleRate;
+  const own = Math.ceil(OWN_SECONDS * rate);
+  const most = Math.max(0, lead - Math.ceil(BEFORE_ATTACK_SECONDS * rate));
+  const source = playedSource(tx.before.sources, whole)?.length ?? 0;
+  for (const { id, by } of pieces) if (by !== 0) tx.setClip({ ...tx.clip(id), start: tx.clip(id).start + by });
+  pieces.forEach((piece, i) => {
+    const next = pieces[i + 1];
+    if (!next) return;
+    let [left, right] = [tx.clip(piece.id), tx.clip(next.id)];
+    const splice = right.start;
+    const gap = splice - clipEnd(left);
+    if (gap === 0 && piece.by === next.by) return;
+    // From here on the earlier piece may be blended: what comes before is its own attack.
+    const free = piece.hit === null ? left.start + left.fadeIn.length : Math.min(splice, piece.hit + piece.by + own);
+    left = withEnd(left, Math.max(left.start + 1, clipEnd(left) + (gap > 0 ? Math.min(gap, most) : gap)));
+    const hidden = Math.min(length, right.offset);
+    if (clipEnd(left) === splice) {
+      const blend = Math.max(0, Math.min(hidden, splice - Math.max(free, left.start + left.fadeIn.length)));
+      tx.setClip({ ...left, fadeOut: { ...bareFade(left.fadeOut), length: blend } });
+      if (blend < 1) return tx.setClip(right);
+      right = withStart(right, splice - blend);
+      return tx.setClip({
+        ...right,
+        fadeIn: { length: blend, shape: "power", bend: 0 },
+        blend: { with: left.id, law: "auto", place: "before", splice, linked: true },
+      });
+    }
+    // What is left of the gap is silent: both sides fade, the later one before its cut.
+    const out = Math.max(0, Math.min(length, clipEnd(left) - Math.max(free, left.start + left.fadeIn.length)));
+    tx.setClip({ ...left, fadeOut: { length: out, shape: "power", bend: 0 } });
+    const rise = Math.max(0, Math.min(hidden, splice - clipEnd(left)));
+    tx.setClip({ ...withStart(right, splice - rise), fadeIn: { length: rise, shape: "power", bend: 0 } });
+  });
+  const [first, last] = [tx.clip(pieces[0].id), tx.clip(pieces[pieces.length - 1].id)];
+  if (first.start > whole.start && !first.blend) tx.setClip(withStart(first, Math.max(whole.start, first.start - first.offset)));
+  const end = tx.clip(last.id);
+  if (clipEnd(end) !== clipEnd(whole) && !blendAfter(tx.doc, end)) {
+    const wanted = clipEnd(whole) - clipEnd(end);
+    const more = Math.min(wanted, source - end.offset - end.length);
+    const next = withEnd(end, Math.max(end.start + end.fadeIn.length + 1, clipEnd(end) + more));
+    tx.setClip({ ...next, fadeOut: { ...end.fadeOut, length: Math.min(end.fadeOut.length, next.length - end.fadeIn.length) } });
+  }
+}
+
+export const tighten = defineEdit({
+  type: "tighten",
+  about:
+    "Draws the hits of clips to the lines of a grid: cut `lead` before each hit that moves, the pieces moved, what opens pulled out and blended before the attacks. A hit moves when it lies no farther from its line than `reach` and farther than `leave`, by `strength` of the way; `swing` makes every second line of a bar later by so much of half a step. Linked clips are cut and moved alike, by the hits of the one that is named.",
+  params: z.object({
+    clipIds: ClipIds,
+    grid: Step,
+    strength: z.number().min(0).max(1).default(1),
+    swing: z.number().min(0).max(1).default(0),
+    reach: Length.optional().describe("samples; left out, whatever the distance"),
+    leave: z.int().min(0).default(0).describe("samples"),
+    lead: z.int().min(0).max(96_000).default(192).describe("samples that a cut lies before its hit"),
+    hits: z.array(Position).min(1).max(20_000).optional().describe("places of the timeline that count as hits; left out, those of the recordings"),
+    blendLength: Length.optional().describe("length of the blends; left out, that of new edges' fade"),
+  }),
+  example: { type: "tighten", clipIds: ["clip-1"], grid: { kind: "note", division: 16 }, strength: 0.8, hits: [12040, 23960] },
+  links: "clipIds",
+  apply(tx, { clipIds, grid, strength, swing, reach, leave, lead, hits, blendLength }) {
+    const ids = [...new Set(clipIds)];
+    const how = { step: grid as GridStep, swing, strength, reach: reach ?? Number.MAX_SAFE_INTEGER, leave };
+    const timebase = timebaseOf(tx.before);
+    const length = setLength(tx, { overlap: "blend", blendLength });
+    const plans = new Map<string, TightenedHit[]>();
+    const planOf = (lead: Clip): TightenedHit[] => {
+      let plan = plans.get(lead.id);
+      if (!plan) {
+        const own = hits
+          ? [...new Set(hits)].sort((a, b) => a - b).filter((h) => h >= lead.start && h < clipEnd(lead))
+          : hitsBetween(tx.before.sources, lead, lead.start, clipEnd(lead));
+        plan = tightened(own, timebase, how);
+        plans.set(lead.id, plan);
+      }
+      return plan;
+    };
+    const leaders = ids.filter((id) => !tx.leads.has(id)).map((id) => tx.clip(id));
+    if (leaders.every((c) => planOf(c).length === 0)) throw new EditError("There are no hits in these clips to tighten.", "clipIds");
+    let moved = 0;
+    const { doc } = tx;
+    for (const id of ids) {
+      const clip = tx.clip(id);
+      const plan = planOf(tx.before.clips.get(tx.leads.get(id) ?? id) as Clip).filter((h) => h.at > clip.start && h.at < clipEnd(clip));
+      const { places, parts } = cutsFor(clip, plan, lead, blendSpans(doc, clip));
+      if (parts.every((p) => p.by === 0)) continue;
+      const [pieceIds] = cutApart(tx, [{ clipId: id, places }]);
+      movePieces(
+        tx,
+        clip,
+        parts.map((p, i) => ({ ...p, id: pieceIds[i] })),
+        lead,
+        length,
+      );
+      if (!tx.leads.has(id)) moved += parts.filter((p) => p.by !== 0).length;
+    }
+    if (moved === 0)
+      throw new EditError("Every hit stays where it is: none lies within reach of its line and farther than what is left alone.", "reach");
+    return `Tighten ${moved === 1 ? "1 hit" : `${moved} hits`} of ${countNames(
+      leaders.map((c) => c.name),
+      "clip",
+    )}`;
+  },
+});
