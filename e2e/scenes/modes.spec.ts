@@ -1,6 +1,5 @@
 import { expect, test } from "@playwright/test";
 import { clipEnd } from "@wet-thread/core/model/schema";
-import { addSource, api, newProject, noise, wavFile } from "../client";
 import type { EditorPage } from "../editor";
 import { RATE, small } from "../small";
 

@@ -13,6 +13,7 @@ import { chooseFiles } from "./import-files";
 import * as listen from "./listening";
 import { removeMark } from "./marks";
 import { PANEL_COMMANDS, toggleInspector } from "./panel-commands";
+import { settleChosen } from "./settle";
 import * as sound from "./sound";
 import { TRACK_COMMANDS } from "./track-commands";
 
@@ -115,6 +116,7 @@ export const COMMANDS: readonly Command[] = [
   { id: "redo", title: "Redo", keys: ["Mod+Shift+Z", "Mod+Y"], run: () => session().back("redo") },
   { id: "split", title: "Split", keys: ["/"], run: clip.split },
   { id: "split-many", title: "Split at grid, hits, markers or in parts …", keys: ["?"], run: () => setView({ panel: "split" }) },
+  { id: "tighten", title: "Tighten hits to the grid …", keys: ["Alt+G"], run: () => setView({ panel: "tighten" }) },
   { id: "clear-silence", title: "Clear silence …", keys: ["Shift+U"], run: () => setView({ panel: "silence" }) },
   { id: "delete", title: "Delete", keys: ["Delete", "Backspace"], run: () => sound.deletePoint() || clip.deleteSelected() },
   { id: "delete-close", title: "Delete and close", keys: ["Shift+Delete", "Shift+Backspace"], run: () => clip.deleteSelected("ripple") },
@@ -173,6 +175,7 @@ export const COMMANDS: readonly Command[] = [
   { id: "listen-seam", title: "Listen to the chosen seam", keys: ["Alt+Y"], run: listen.listenToSeam },
   { id: "blend", title: "Blend over the range, or the chosen seam", keys: ["C"], run: act.blend },
   { id: "smooth", title: "Smooth the seam", keys: ["Y"], run: () => view().seamId && act.smoothSeam(view().seamId as string) },
+  { id: "settle", title: "Settle the seam where both sides are most alike", keys: ["Alt+S"], run: settleChosen },
   { id: "seam-check", title: "Seam check: every seam in a table", keys: ["Shift+Y"], run: () => setSettings({ seamCheck: !settings().seamCheck }) },
   { id: "nudge-later", title: "Nudge later", keys: ["."], run: () => sound.pointAlong(act.nudgeLength()) || act.nudge(1) },
   { id: "nudge-start-later", title: "Nudge start later", keys: ["]"], run: () => act.nudge(1, "start") },

@@ -41,7 +41,7 @@ export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void
     if (typing(e.target) || inMenu(e.target)) return;
     const key = pressed(e);
     // An open panel takes Escape itself; what is selected stays so.
-    if (e.key === "Escape" && (panelOpen() || cancel())) return;
+    if (e.key === "Escape" && (cancel() || panelOpen())) return;
     // The grid key counts with Shift and Alt too, which mean something else in a drag.
     const bare = commandOf(key.replace(/^(Alt\+|Shift\+)+/, ""));
     const command = commandOf(key) ?? (bare?.id === "snap" ? bare : undefined);

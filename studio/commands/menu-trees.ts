@@ -73,7 +73,10 @@ export const TREES = {
       ],
     },
     NUDGES,
-    { group: "Repeat, clear, print", of: ["repeat", "clear", "clear-silence", "-", "print", ["export-selection", "Export the selected clips …"]] },
+    {
+      group: "Repeat, clear, print",
+      of: ["repeat", "clear", "clear-silence", "tighten", "-", "print", ["export-selection", "Export the selected clips …"]],
+    },
     {
       group: "Name, join, layer",
       of: [
@@ -112,7 +115,7 @@ export const TREES = {
     "-",
     { group: "Fades and edges", of: ["fade-in", "fade-out", ["blend", "Blend every joint in the range"], "-", "close-gaps", "close-gaps-move"] },
     { group: "Trim and nudge", of: ["trim-range", "-", "nudge-later", "nudge-earlier", "-", "nudge-inside-later", "nudge-inside-earlier"] },
-    { group: "Repeat and clear", of: ["repeat", "clear-silence", "split-many"] },
+    { group: "Repeat and clear", of: ["repeat", "clear-silence", "tighten", "split-many"] },
     { group: "Gain and sound", of: ["gain-up", "gain-down", "gain-up-6", "gain-down-6", "-", "reverse"] },
     { group: "Whole piece", of: [["copy-section", "Copy section: this span of all tracks"], "insert-time", "remove-time", "-", "section"] },
     "-",
@@ -122,6 +125,7 @@ export const TREES = {
   ],
   seam: [
     "smooth",
+    "settle",
     ["blend", "Blend"],
     "{unblend}",
     "-",

@@ -20,6 +20,7 @@ import { Button, Field, Key, Segments } from "@/ui/controls";
 import { lengthFrom, numberFrom } from "./inspector/parts";
 import { clipsMeant, FloatingForm, Panel } from "./Panel";
 import { SilencePanel } from "./SilencePanel";
+import { TightenPanel } from "./TightenPanel";
 
 /** What floats over the lanes: the field of a drop that waits, the panels for splitting and repeating, the open bundle's chip. */
 export function LanePanels() {
@@ -47,6 +48,7 @@ export function LanePanels() {
       {panel === "split" && <SplitPanel />}
       {panel === "repeat" && <RepeatPanel />}
       {panel === "silence" && <SilencePanel />}
+      {panel === "tighten" && <TightenPanel />}
     </>
   );
 }

@@ -79,6 +79,17 @@ export interface Settings {
   readonly metronome: { readonly on: boolean; readonly gain: number };
   /** What counts as silence, and how much of it stays beside the sound, in ms. */
   readonly silence: { readonly shortest: number; readonly shortestSound: number; readonly before: number; readonly after: number };
+  /** How far a splice may go to where both sides are most alike, and whether the later clip's audio may be shifted for it. */
+  readonly settle: { readonly reachMs: number; readonly shifts: boolean };
+  /** How hits are drawn to the grid; without a step to the grid in force. */
+  readonly tighten: {
+    readonly step: GridStep | null;
+    readonly strength: number;
+    readonly swing: number;
+    readonly reachMs: number;
+    readonly leaveMs: number;
+    readonly leadMs: number;
+  };
   readonly theme: Theme;
   readonly inspector: boolean;
   /** The table of all seams is open. */
@@ -125,6 +136,8 @@ export const useSettings = create<Settings>()(
       seamLeadMs: 1000,
       metronome: { on: false, gain: -12 },
       silence: { shortest: 300, shortestSound: 50, before: 60, after: 150 },
+      settle: { reachMs: 20, shifts: false },
+      tighten: { step: null, strength: 0.8, swing: 0, reachMs: 80, leaveMs: 5, leadMs: 4 },
       theme: "day",
       inspector: true,
       seamCheck: false,

@@ -12,6 +12,7 @@ import { Play, Repeat2, Square } from "lucide-react";
 import { useEffect, useMemo, useState } from "react";
 import { smoothSeam, stepSeam } from "@/commands/actions";
 import { keyOf } from "@/commands/keys";
+import { settleChosen } from "@/commands/settle";
 import { transport } from "@/engine/transport";
 import { haveSamples, pageReader } from "@/state/media";
 import { session } from "@/state/session";
@@ -65,8 +66,40 @@ export function SeamTab() {
         />
         <Figure name="Alike" value={alike === null ? "–" : alike.toFixed(2)} />
       </dl>
+      {left && right && left !== right && <SettlePart />}
       {right?.blend && left ? <BlendControls doc={doc} seam={seam} blend={right.blend} alike={alike} /> : <OpenControls doc={doc} seam={seam} />}
       <Listening doc={doc} seam={seam} raw={without} />
+    </div>
+  );
+}
+
+/** The splice to where both sides are most alike: how far it may go, and whether the later clip's audio may be shifted for it. */
+function SettlePart() {
+  const how = useSettings((s) => s.settle);
+  return (
+    <div className="mt-3 flex items-center gap-2 text-sm">
+      <Button
+        className="!h-7"
+        title={`The splice goes to where both sides are most alike (${keyOf("settle")}); never to where it is worse`}
+        onClick={settleChosen}
+      >
+        Settle
+      </Button>
+      <Field
+        label="How far a splice may settle"
+        className="!h-7 w-[84px]"
+        unit="ms"
+        value={String(how.reachMs)}
+        onCommit={(t) => {
+          const v = numberFrom(t, 1, 200, "length");
+          if (v !== null) setSettings({ settle: { ...how, reachMs: v } });
+          return v !== null;
+        }}
+      />
+      <label className="flex items-center gap-1.5 text-ink-2">
+        <input type="checkbox" checked={how.shifts} onChange={(e) => setSettings({ settle: { ...how, shifts: e.target.checked } })} />
+        shift audio
+      </label>
     </div>
   );
 }

@@ -9,6 +9,7 @@ import { ArrowDown, ArrowUp, X } from "lucide-react";
 import { type KeyboardEvent, type ReactNode, useEffect, useMemo, useRef, useState } from "react";
 import { reveal, smoothEdit } from "@/commands/actions";
 import { keyOf } from "@/commands/keys";
+import { settleSeams } from "@/commands/settle";
 import { measurer, useMeasures } from "@/seams/measures";
 import { session, useSession } from "@/state/session";
 import { setSettings, useSettings } from "@/state/settings";
@@ -250,6 +251,13 @@ export function SeamCheck() {
             </Button>
             <Button disabled={meant.length === 0} onClick={() => void preview()}>
               Preview the figures
+            </Button>
+            <Button
+              disabled={meant.length === 0}
+              title="Each splice goes to the place nearby where both sides are most alike; what would be worse stays"
+              onClick={() => void settleSeams(meant.map((r) => r.seam))}
+            >
+              Settle {meant.length}
             </Button>
             <Button onClick={save}>Save as CSV</Button>
             <span className="ml-auto text-ink-3 text-sm">{keyOf("next-seam")} steps from seam to seam at the same zoom</span>

@@ -1,0 +1,229 @@
+"use client";
+import { offsetsOf, type TightenedHit, tightened } from "@wet-thread/core/edit/clips/tightening";
+import { leadsOf } from "@wet-thread/core/edit/links";
+import { timebaseOf } from "@wet-thread/core/model/document";
+import { hitsBetween } from "@wet-thread/core/model/hits";
+import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
+import { describeStep, type GridStep } from "@wet-thread/core/time/grid";
+import type { ApexOptions } from "apexcharts";
+import dynamic from "next/dynamic";
+import { useEffect, useMemo } from "react";
+import { toast } from "sonner";
+import { session, useSession } from "@/state/session";
+import { setSettings, useSettings } from "@/state/settings";
+import { selectClips, setView, useView, view } from "@/state/view";
+import { viewGrid } from "@/timeline/model/grid-columns";
+import { clearPreview, setPreview } from "@/timeline/model/preview";
+import { PALETTES } from "@/timeline/model/theme";
+import { Button, Field, Slider } from "@/ui/controls";
+import { numberFrom } from "./inspector/parts";
+import { clipsMeant, Panel } from "./Panel";
+
+const Chart = dynamic(() => import("react-apexcharts"), { ssr: false });
+
+const note = (division: 4 | 8 | 16 | 32, feel: "straight" | "triplet" = "straight"): GridStep => ({ kind: "note", division, feel });
+const STEPS: readonly GridStep[] = [{ kind: "beat", count: 1 }, note(4), note(8), note(8, "triplet"), note(16), note(16, "triplet"), note(32)];
+/** More cuts than this are counted, not drawn; more points of the chart are thinned. */
+const MOST_DRAWN = 1500;
+
+/** Those of some clips that don't go along with another through a link. */
+function leaders(clips: readonly Clip[], linksOn: boolean): Clip[] {
+  if (!linksOn) return [...clips];
+  const left: Clip[] = [];
+  const along = new Set<string>();
+  for (const clip of clips) {
+    if (along.has(clip.id)) continue;
+    left.push(clip);
+    for (const id of leadsOf(session().doc, [clip.id]).keys()) along.add(id);
+  }
+  return left;
+}
+
+/** Hits drawn to the grid: the settings, what each hit would do, and a picture of their offsets before and after. */
+export function TightenPanel() {
+  const doc = useSession((s) => s.doc);
+  const set = useSettings();
+  const selection = useView((v) => v.clipIds);
+  const range = useView((v) => v.range);
+  const { tighten: how } = set;
+  const spp = useView((v) => v.samplesPerPixel);
+  const step = how.step ?? viewGrid(doc, set, view().start, spp).step;
+  const rate = doc.sampleRate;
+  const samples = (ms: number): number => Math.round((ms * rate) / 1000);
+  const chosen = clipsMeant()
+    .map((c) => c.id)
+    .join(" ");
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the ids stand for the clips, which are found anew each time
+  const { clips, plan } = useMemo(() => {
+    const clips = leaders(clipsMeant(), set.linksOn);
+    const base = timebaseOf(doc);
+    const settings = { step, swing: how.swing, strength: how.strength, reach: samples(how.reachMs), leave: samples(how.leaveMs) };
+    const plan = clips.flatMap((c) => {
+      const [from, to] = range ? [Math.max(range.start, c.start), Math.min(range.end, clipEnd(c))] : [c.start, clipEnd(c)];
+      return tightened(hitsBetween(doc.sources, c, from, to), base, settings);
+    });
+    return { clips, plan };
+  }, [doc, chosen, JSON.stringify([how, step]), set.linksOn, range]);
+  const moving = plan.filter((h) => h.to !== h.at);
+  const lead = samples(how.leadMs);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the plan stands for all that it is made of
+  useEffect(() => {
+    const marks =
+      moving.length > MOST_DRAWN
+        ? []
+        : clips.flatMap((c) =>
+            moving.filter((h) => h.at >= c.start && h.at < clipEnd(c)).map((h) => ({ trackId: c.trackId, position: h.at - lead })),
+          );
+    setPreview({ cuts: marks });
+  }, [plan, lead, selection]);
+  useEffect(() => clearPreview, []);
+  const close = (): void => setView({ panel: null });
+  const change = (to: Partial<typeof how>): void => setSettings({ tighten: { ...how, ...to } });
+  const confirm = (): void => {
+    if (moving.length === 0) return void toast("No hit would move: widen the reach, or leave less alone.", { id: "tighten" });
+    const edits = clips.map((c) => ({
+      type: "tighten",
+      clipIds: [c.id],
+      grid: step,
+      strength: how.strength,
+      swing: how.swing,
+      reach: Math.max(1, samples(how.reachMs)),
+      leave: samples(how.leaveMs),
+      lead,
+      ...(range && { hits: plan.map((h) => h.at).filter((at) => at >= c.start && at < clipEnd(c)) }),
+    }));
+    const some = edits.filter((_, i) => moving.some((h) => h.at >= clips[i].start && h.at < clipEnd(clips[i])));
+    const done = session().edit(some, `Tighten ${moving.length === 1 ? "1 hit" : `${moving.length} hits`} to ${describeStep(step)}`);
+    if (!done) return;
+    close();
+    const touched = done.changes.filter((c) => c.kind === "clip" && c.after !== null).map((c) => c.id);
+    if (!range) selectClips(session().doc, touched);
+  };
+  const ms = (x: number): string => `${x < 0 ? "−" : ""}${Math.abs((x * 1000) / rate).toFixed(1)}`;
+  const [before, after] = [offsetsOf(plan, "before"), offsetsOf(plan, "after")];
+  const length = (label: string, key: "reachMs" | "leaveMs" | "leadMs") => (
+    <div>
+      <span className="mb-1 block text-ink-2 text-sm">{label}</span>
+      <Field
+        label={label}
+        unit="ms"
+        value={String(how[key])}
+        onCommit={(t) => {
+          const v = numberFrom(t, key === "reachMs" ? 0.1 : 0, 2000, "length");
+          if (v !== null) change({ [key]: v });
+          return v !== null;
+        }}
+      />
+    </div>
+  );
+  const part = (label: string, key: "strength" | "swing") => (
+    <div className="flex items-center gap-3">
+      <span className="w-16 text-ink-2 text-sm">{label}</span>
+      <Slider
+        label={label}
+        className="flex-1"
+        min={0}
+        max={1}
+        step={0.05}
+        value={how[key]}
+        onChange={(v) => change({ [key]: v })}
+        onCommit={(v) => change({ [key]: v })}
+      />
+      <span className="num w-12 text-right text-sm">{Math.round(how[key] * 100)} %</span>
+    </div>
+  );
+  return (
+    <Panel title="Tighten" low onClose={close} onConfirm={confirm}>
+      <div className="flex flex-wrap gap-1.5">
+        {STEPS.map((s) => {
+          const on = JSON.stringify(s) === JSON.stringify(step);
+          return (
+            <button
+              key={describeStep(s)}
+              type="button"
+              aria-pressed={on}
+              className="num h-6 rounded-sm border border-line bg-surface px-1.5 text-sm hover:border-ink-3 aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:font-semibold aria-pressed:text-raised"
+              onClick={() => change({ step: on ? null : s })}
+            >
+              {describeStep(s)}
+            </button>
+          );
+        })}
+      </div>
+      <div className="mt-2">
+        {part("Strength", "strength")}
+        {part("Swing", "swing")}
+      </div>
+      <div className="mt-1.5 grid grid-cols-3 gap-2">
+        {length("Reach", "reachMs")}
+        {length("Leave alone", "leaveMs")}
+        {length("Cut earlier by", "leadMs")}
+      </div>
+      <Offsets plan={plan} rate={rate} />
+      <p className="num mt-1 text-ink-2 text-sm" data-testid="tighten-figures">
+        {plan.length === 0
+          ? clips.length === 0
+            ? "Select clips, or make a range, first"
+            : "No hits there"
+          : `offset ${ms(before.mean)} ± ${ms(before.spread)} ms → ${ms(after.mean)} ± ${ms(after.spread)} ms`}
+      </p>
+      <div className="mt-2 flex items-center justify-between gap-2">
+        <span className="num text-ink-2 text-sm" role="status" data-testid="tighten-count">
+          {moving.length} of {plan.length} hits move
+        </span>
+        <Button look="main" type="submit" disabled={moving.length === 0}>
+          Tighten
+        </Button>
+      </div>
+    </Panel>
+  );
+}
+
+/** How far each hit lies from its line, before and after, along the time. */
+function Offsets({ plan, rate }: { plan: readonly TightenedHit[]; rate: number }) {
+  const theme = useSettings((s) => s.theme);
+  const palette = PALETTES[theme];
+  if (plan.length === 0) return null;
+  const every = Math.ceil(plan.length / MOST_DRAWN);
+  const shown = plan.filter((_, i) => i % every === 0);
+  const points = (which: "at" | "to") => shown.map((h) => ({ x: h.at / rate, y: Math.round(((h[which] - h.line) * 1e4) / rate) / 10 }));
+  const options: ApexOptions = {
+    chart: {
+      type: "scatter",
+      animations: { enabled: false },
+      toolbar: { show: false },
+      zoom: { enabled: false },
+      foreColor: palette.ink2,
+      fontFamily: "'Red Hat Mono Variable', monospace",
+      background: "transparent",
+    },
+    theme: { mode: theme === "vat" ? "dark" : "light" },
+    colors: [palette.ink3, palette.dyes.fern],
+    markers: { size: [3, 3.5], strokeWidth: 0 },
+    grid: { borderColor: palette.weft, padding: { top: -18, bottom: -8 } },
+    legend: { position: "top", horizontalAlign: "left", fontFamily: "'Instrument Sans Variable', sans-serif", fontSize: "12px" },
+    xaxis: {
+      type: "numeric",
+      tickAmount: 4,
+      labels: { formatter: (v) => `${Number(v).toFixed(1)} s` },
+      axisBorder: { color: palette.line },
+      axisTicks: { color: palette.line },
+    },
+    yaxis: { tickAmount: 4, labels: { formatter: (v) => `${Math.round(v)} ms` } },
+    tooltip: { x: { formatter: (v) => `${v.toFixed(2)} s` }, y: { formatter: (v) => `${v.toFixed(1)} ms` } },
+  };
+  return (
+    <div className="-mx-1 mt-1.5 h-[132px]" role="img" aria-label={`Chart: offsets of ${plan.length} hits before and after`}>
+      <Chart
+        type="scatter"
+        options={options}
+        series={[
+          { name: "Before", data: points("at") },
+          { name: "After", data: points("to") },
+        ]}
+        height="100%"
+        width="100%"
+      />
+    </div>
+  );
+}
