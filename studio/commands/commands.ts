@@ -13,6 +13,7 @@ import { chooseFiles } from "./import-files";
 import * as listen from "./listening";
 import { removeMark } from "./marks";
 import { PANEL_COMMANDS, toggleInspector } from "./panel-commands";
+import { fillRoom, takeRoom } from "./room";
 import { settleChosen } from "./settle";
 import * as sound from "./sound";
 import { TRACK_COMMANDS } from "./track-commands";
@@ -117,6 +118,7 @@ export const COMMANDS: readonly Command[] = [
   { id: "split", title: "Split", keys: ["/"], run: clip.split },
   { id: "split-many", title: "Split at grid, hits, markers or in parts …", keys: ["?"], run: () => setView({ panel: "split" }) },
   { id: "tighten", title: "Tighten hits to the grid …", keys: ["Alt+G"], run: () => setView({ panel: "tighten" }) },
+  { id: "tempo", title: "Tempo from a length, the sound, hits or taps …", keys: ["Alt+P"], run: () => setView({ panel: "tempo" }) },
   { id: "clear-silence", title: "Clear silence …", keys: ["Shift+U"], run: () => setView({ panel: "silence" }) },
   { id: "delete", title: "Delete", keys: ["Delete", "Backspace"], run: () => sound.deletePoint() || clip.deleteSelected() },
   { id: "delete-close", title: "Delete and close", keys: ["Shift+Delete", "Shift+Backspace"], run: () => clip.deleteSelected("ripple") },
@@ -172,6 +174,8 @@ export const COMMANDS: readonly Command[] = [
   { id: "fades-off", title: "Take the fades off what is selected", keys: ["Mod+Shift+O"], run: () => clip.fadeAll(true) },
   { id: "close-gaps", title: "Close gaps: pull the clips out", keys: ["Mod+G"], run: () => clip.closeGaps("pull") },
   { id: "close-gaps-move", title: "Close gaps: move up what is later", keys: ["Mod+Shift+G"], run: () => clip.closeGaps("move") },
+  { id: "fill-room", title: "Fill gaps with the room's own sound", keys: ["Alt+O"], run: () => void fillRoom() },
+  { id: "take-room", title: "Take the range as the room that gaps are filled with", keys: ["Alt+Shift+O"], run: takeRoom },
   { id: "listen-seam", title: "Listen to the chosen seam", keys: ["Alt+Y"], run: listen.listenToSeam },
   { id: "blend", title: "Blend over the range, or the chosen seam", keys: ["C"], run: act.blend },
   { id: "smooth", title: "Smooth the seam", keys: ["Y"], run: () => view().seamId && act.smoothSeam(view().seamId as string) },

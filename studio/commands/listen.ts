@@ -20,7 +20,7 @@ const takes = ({ target, key, ctrlKey, metaKey, altKey, shiftKey }: KeyboardEven
 const panelOpen = (): boolean => document.querySelector("[role=dialog][data-state=open]") !== null;
 /** Commands that only look and listen. */
 const LEAVES_THE_PIECE =
-  /^(play|play-.*|metronome|zoom-.*|close-up|scroll-.*|magnify.*|follow|theme|lock|to-start|to-end|next-(?!tab).*|previous-(?!tab).*|select-none|palette|keys)$/;
+  /^(play|play-.*|metronome|zoom-.*|close-up|scroll-.*|magnify.*|follow|theme|lock|to-start|to-end|next-(?!tab).*|previous-(?!tab).*|palette|keys)$/;
 
 /** Listens for keys until the returned function is called. */
 export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void {
@@ -33,6 +33,11 @@ export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void
     if (performance.now() - one.since < TAP_MS && !one.gestured) one.loan.tap();
     regrip({});
   };
+  /** Whether something was open when the key went down: the same press may have closed it by the time it comes here. */
+  let openBefore = false;
+  const press = (): void => {
+    openBefore = panelOpen();
+  };
   const down = (e: KeyboardEvent): void => {
     if (e.key === "Alt" && busy()) {
       e.preventDefault();
@@ -41,7 +46,7 @@ export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void
     if (typing(e.target) || inMenu(e.target)) return;
     const key = pressed(e);
     // An open panel takes Escape itself; what is selected stays so.
-    if (e.key === "Escape" && (cancel() || panelOpen())) return;
+    if (e.key === "Escape" && (cancel() || openBefore)) return;
     // The grid key counts with Shift and Alt too, which mean something else in a drag.
     const bare = commandOf(key.replace(/^(Alt\+|Shift\+)+/, ""));
     const command = commandOf(key) ?? (bare?.id === "snap" ? bare : undefined);
@@ -55,7 +60,7 @@ export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void
     if (!command || takes(e)) return;
     e.preventDefault();
     // While something is open that takes typing, keys leave the piece alone, wherever the focus has gone.
-    if (panelOpen() && !LEAVES_THE_PIECE.test(command.id)) return;
+    if (openBefore && !LEAVES_THE_PIECE.test(command.id)) return;
     command.run();
   };
   const up = (e: KeyboardEvent): void => {
@@ -69,11 +74,13 @@ export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void
   const blur = (): void => {
     for (const code of [...held.keys()]) giveBack(code);
   };
+  window.addEventListener("keydown", press, true);
   window.addEventListener("keydown", down);
   window.addEventListener("keyup", up);
   window.addEventListener("blur", blur);
   window.addEventListener("pointerdown", pointer);
   return () => {
+    window.removeEventListener("keydown", press, true);
     window.removeEventListener("keydown", down);
     window.removeEventListener("keyup", up);
     window.removeEventListener("blur", blur);

@@ -38,7 +38,7 @@ export const TREES = {
     "-",
     {
       group: "Fades and edges",
-      of: ["fade-in", "fade-out", "fade-both", "fades-off", "-", "close-gaps", "close-gaps-move", "next-seam", "previous-seam"],
+      of: ["fade-in", "fade-out", "fade-both", "fades-off", "-", "close-gaps", "close-gaps-move", "fill-room", "next-seam", "previous-seam"],
     },
     {
       group: "Trim",
@@ -113,9 +113,13 @@ export const TREES = {
     ["clear", "Silence: delete and leave the gap"],
     "mute",
     "-",
-    { group: "Fades and edges", of: ["fade-in", "fade-out", ["blend", "Blend every joint in the range"], "-", "close-gaps", "close-gaps-move"] },
+    {
+      group: "Fades and edges",
+      of: ["fade-in", "fade-out", ["blend", "Blend every joint in the range"], "-", "close-gaps", "close-gaps-move", "fill-room", "take-room"],
+    },
     { group: "Trim and nudge", of: ["trim-range", "-", "nudge-later", "nudge-earlier", "-", "nudge-inside-later", "nudge-inside-earlier"] },
     { group: "Repeat and clear", of: ["repeat", "clear-silence", "tighten", "split-many"] },
+    ["tempo", "Tempo from the range …"],
     { group: "Gain and sound", of: ["gain-up", "gain-down", "gain-up-6", "gain-down-6", "-", "reverse"] },
     { group: "Whole piece", of: [["copy-section", "Copy section: this span of all tracks"], "insert-time", "remove-time", "-", "section"] },
     "-",
@@ -164,6 +168,7 @@ export const TREES = {
     { group: "Whole piece", of: ["{section}", "insert-section", "copy-section", "insert-time", "remove-time"] },
     { group: "Go to", of: ["next-marker", "previous-marker", "to-start", "to-end", "next-line", "previous-line"] },
     "-",
+    ["tempo", "Tempo from a length, the sound or taps …"],
     "{rulers}",
   ],
   marker: [

@@ -20,6 +20,7 @@ import { Button, Field, Key, Segments } from "@/ui/controls";
 import { lengthFrom, numberFrom } from "./inspector/parts";
 import { clipsMeant, FloatingForm, Panel } from "./Panel";
 import { SilencePanel } from "./SilencePanel";
+import { TempoPanel } from "./TempoPanel";
 import { TightenPanel } from "./TightenPanel";
 
 /** What floats over the lanes: the field of a drop that waits, the panels for splitting and repeating, the open bundle's chip. */
@@ -49,6 +50,7 @@ export function LanePanels() {
       {panel === "repeat" && <RepeatPanel />}
       {panel === "silence" && <SilencePanel />}
       {panel === "tighten" && <TightenPanel />}
+      {panel === "tempo" && <TempoPanel />}
     </>
   );
 }

@@ -56,7 +56,9 @@ export function Panel({
   const latest = useRef(onConfirm);
   latest.current = onConfirm;
   useEffect(() => {
-    box.current?.querySelector<HTMLElement>("[aria-checked=true], input")?.focus();
+    // What is not shown (the field behind a slider) takes no focus.
+    const fields = [...(box.current?.querySelectorAll<HTMLElement>("[aria-checked=true], input") ?? [])];
+    fields.find((f) => f.offsetParent !== null)?.focus();
   }, []);
   // A field that is being typed in takes its value first; what is done then is what it said.
   const confirm = (): void => {
@@ -77,7 +79,7 @@ export function Panel({
         confirm();
       }}
       onKeyDownCapture={(e) => {
-        if (e.key !== "Enter" || !(e.target instanceof HTMLInputElement)) return;
+        if (e.key !== "Enter" || e.target instanceof HTMLButtonElement) return;
         e.preventDefault();
         e.stopPropagation();
         confirm();

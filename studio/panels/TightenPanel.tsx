@@ -21,8 +21,11 @@ import { clipsMeant, Panel } from "./Panel";
 
 const Chart = dynamic(() => import("react-apexcharts"), { ssr: false });
 
+const sameStep = (a: GridStep, b: GridStep): boolean => JSON.stringify(a) === JSON.stringify(b);
 const note = (division: 4 | 8 | 16 | 32, feel: "straight" | "triplet" = "straight"): GridStep => ({ kind: "note", division, feel });
 const STEPS: readonly GridStep[] = [{ kind: "beat", count: 1 }, note(4), note(8), note(8, "triplet"), note(16), note(16, "triplet"), note(32)];
+/** What hits are drawn to where nobody chose: the grid in force, but sixteenths where that is coarser than anyone plays. */
+const playedStep = (grid: GridStep): GridStep => (grid.kind === "bar" || (grid.kind === "beat" && grid.count > 1) ? note(16) : grid);
 /** More cuts than this are counted, not drawn; more points of the chart are thinned. */
 const MOST_DRAWN = 1500;
 
@@ -47,7 +50,7 @@ export function TightenPanel() {
   const range = useView((v) => v.range);
   const { tighten: how } = set;
   const spp = useView((v) => v.samplesPerPixel);
-  const step = how.step ?? viewGrid(doc, set, view().start, spp).step;
+  const step = how.step ?? playedStep(viewGrid(doc, set, view().start, spp).step);
   const rate = doc.sampleRate;
   const samples = (ms: number): number => Math.round((ms * rate) / 1000);
   const chosen = clipsMeant()
@@ -77,6 +80,7 @@ export function TightenPanel() {
     setPreview({ cuts: marks });
   }, [plan, lead, selection]);
   useEffect(() => clearPreview, []);
+  const steps = STEPS.some((s) => sameStep(s, step)) ? STEPS : [step, ...STEPS];
   const close = (): void => setView({ panel: null });
   const change = (to: Partial<typeof how>): void => setSettings({ tighten: { ...how, ...to } });
   const confirm = (): void => {
@@ -135,15 +139,15 @@ export function TightenPanel() {
   return (
     <Panel title="Tighten" low onClose={close} onConfirm={confirm}>
       <div className="flex flex-wrap gap-1.5">
-        {STEPS.map((s) => {
-          const on = JSON.stringify(s) === JSON.stringify(step);
+        {steps.map((s) => {
+          const on = sameStep(s, step);
           return (
             <button
               key={describeStep(s)}
               type="button"
               aria-pressed={on}
               className="num h-6 rounded-sm border border-line bg-surface px-1.5 text-sm hover:border-ink-3 aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:font-semibold aria-pressed:text-raised"
-              onClick={() => change({ step: on ? null : s })}
+              onClick={() => change({ step: s })}
             >
               {describeStep(s)}
             </button>

@@ -89,6 +89,7 @@ export function gapsBetween(stretches: readonly Stretch[], from: number, to: num
   const gaps: Stretch[] = [];
   let at = from;
   for (const [a, b] of stretches) {
+    if (at >= to) break;
     if (a > at) gaps.push([at, Math.min(a, to)]);
     at = Math.max(at, b);
   }

@@ -12,6 +12,7 @@ import { copy, paste, repeat } from "./clips/copy";
 import { deleteClips } from "./clips/delete";
 import { setEnvelope, shiftEnvelope } from "./clips/envelopes";
 import { fadeRange, setFade } from "./clips/fades";
+import { fillRoom } from "./clips/fill-room";
 import { join } from "./clips/join";
 import { move } from "./clips/move";
 import { replaceWithPrint } from "./clips/print";
@@ -45,6 +46,7 @@ export const EDITS: readonly EditDefinition[] = [
   clearSilence,
   closeGaps,
   tighten,
+  fillRoom,
   join,
   replaceWithPrint,
   shiftInside,

@@ -107,6 +107,19 @@ export const edits: fc.Arbitrary<Edit> = fc
       blendLength: fc.constantFrom(undefined, 60),
     }),
     fc.record({
+      type: fc.constant("fill-room"),
+      trackId: fc.constantFrom("t0", "t1"),
+      ...span,
+      passages: fc.constantFrom(
+        [{ sourceId: "mono", from: 200, to: 5800 }],
+        [
+          { sourceId: "stereo", from: 1000, to: 9000, gain: -6 },
+          { sourceId: "mono", from: 0, to: 3000, channels: [0] },
+        ],
+      ),
+      blendLength: fc.constantFrom(undefined, 40, 200),
+    }),
+    fc.record({
       type: fc.constant("close-gaps"),
       clipIds: fc.option(someClips, { nil: undefined }),
       trackIds: someTracks,

@@ -9,10 +9,8 @@ import { view } from "@/state/view";
 import { dragPoint } from "@/timeline/gestures/drag-point";
 import { snapped } from "@/timeline/model/snapping";
 import { Button, Field, Segments } from "@/ui/controls";
+import { KeepChoice, keepChosen } from "./KeepChoice";
 import { MarkPanel, useScale } from "./parts";
-
-/** What a change of the map leaves in place; chosen once, kept while the page is open. */
-let keepChoice: "time" | "bars" = "time";
 
 export function TempoAndMeter() {
   const { tempo, meter } = useSession((s) => s.doc.piece);
@@ -22,9 +20,9 @@ export function TempoAndMeter() {
   /** The event that was just added: its field is open. */
   const [fresh, setFresh] = useState<string | null>(null);
   const setTempo = (events: readonly TempoEvent[]): void =>
-    void session().edit([{ type: "set-time", tempo: [...events].sort((a, b) => a.tick - b.tick), keep: keepChoice }]);
+    void session().edit([{ type: "set-time", tempo: [...events].sort((a, b) => a.tick - b.tick), keep: keepChosen() }]);
   const setMeter = (events: readonly MeterEvent[]): void =>
-    void session().edit([{ type: "set-time", meter: [...events].sort((a, b) => a.tick - b.tick), keep: keepChoice }]);
+    void session().edit([{ type: "set-time", meter: [...events].sort((a, b) => a.tick - b.tick), keep: keepChosen() }]);
   const barAt = (sample: number): number => {
     const bar = base.meter.barIndexAt(Math.max(0, base.tempo.sampleToTick(sample)));
     const [a, b] = [base.meter.barIndexToTick(bar), base.meter.barIndexToTick(bar + 1)];
@@ -100,27 +98,6 @@ export function TempoAndMeter() {
 
 const CHIP =
   "pointer-events-auto absolute top-[3px] flex h-[15px] touch-none items-center rounded-sm border border-line bg-raised px-1 num text-[10.5px] font-semibold leading-none hover:border-ink-3";
-
-function KeepChoice() {
-  const [keep, setKeep] = useState(keepChoice);
-  return (
-    <div>
-      <p className="mb-1 text-ink-2 text-sm">When this changes, clips and marks keep their</p>
-      <Segments
-        label="Clips keep"
-        value={keep}
-        onChange={(v) => {
-          keepChoice = v;
-          setKeep(v);
-        }}
-        options={[
-          ["time", "Time"],
-          ["bars", "Bars"],
-        ]}
-      />
-    </div>
-  );
-}
 
 /** What a chip is told besides its event: that it was just added, so that its field opens, and when that has been closed. */
 interface Begun {

@@ -1,3 +1,4 @@
+import { roomOf } from "../room";
 import { seamReport } from "../seams";
 import { soundOf } from "../sound";
 
@@ -8,6 +9,7 @@ import { soundOf } from "../sound";
 export const QUESTIONS = {
   seams: ({ versionId }: { versionId: string }, called: () => boolean) => seamReport(versionId, called),
   sound: ({ versionId, request }: { versionId: string; request: Parameters<typeof soundOf>[1] }) => soundOf(versionId, request),
+  room: ({ versionId, request }: { versionId: string; request: Parameters<typeof roomOf>[1] }) => roomOf(versionId, request),
 };
 export type Question = keyof typeof QUESTIONS;
 

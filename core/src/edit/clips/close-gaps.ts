@@ -105,7 +105,7 @@ export const closeGaps = defineEdit({
       path: ["clipIds"],
     })
     .refine((p) => (p.end ?? Number.POSITIVE_INFINITY) > (p.start ?? 0), { message: "A range ends after it starts.", path: ["end"] }),
-  example: { type: "close-gaps", trackIds: ["track-1"], start: 0, end: 480000, how: "move", longest: 48000 },
+  example: { type: "close-gaps", trackIds: ["track-2"], start: 0, end: 480000, how: "move" },
   links: "clipIds",
   apply(tx, { clipIds, start = 0, end = Number.MAX_SAFE_INTEGER, trackIds, how, longest = Number.MAX_SAFE_INTEGER, blendLength, attacks, reach }) {
     const named = new Set(clipIds);
