@@ -50,6 +50,14 @@ test("clear silence: found by level and shown first, tuned by hand and by number
   await panel.getByRole("button", { name: "Suggest", exact: true }).click();
   await expect(level).toHaveValue(suggested);
   await expect.poll(found).toBe(few);
+  // The threshold lies over the waveform, which is drawn so tall that it can be seen; dragged outwards, it rises.
+  const line = page.getByTestId("threshold-line").first();
+  const grip = await line.boundingBox();
+  if (!grip) throw new Error("no line");
+  await editor.drag({ x: grip.x + 200, y: grip.y + grip.height / 2 }, { x: grip.x + 200, y: grip.y + grip.height / 2 - 12 });
+  await expect.poll(async () => Number((await level.inputValue()).replace("−", "-"))).toBeGreaterThan(Number(suggested.replace("−", "-")) + 1);
+  await panel.getByRole("button", { name: "Suggest", exact: true }).click();
+  await expect.poll(found).toBe(few);
   const shortest = panel.getByLabel("Shortest silence");
   await shortest.fill("60000");
   await shortest.press("Tab");

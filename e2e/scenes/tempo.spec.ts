@@ -8,7 +8,7 @@ const tempoOf = async (editor: EditorPage) => (await editor.version()).tempo as 
 
 test("a range is two bars long: the tempo is exactly that; taps tell one; what no tempo can do is said and changes nothing", async ({ page }) => {
   const editor = await small(page);
-  await editor.range(RATE, 5 * RATE, "t1");
+  await editor.range(0.5 * RATE, 4.5 * RATE, "t1");
   await page.keyboard.press("Alt+p");
   const panel = page.getByRole("dialog", { name: "Tempo" });
   const told = panel.getByTestId("tempo-told");

@@ -41,7 +41,8 @@ test("hits are drawn to the grid by cutting: read off first, done by Enter, each
     const cut = p.offset + (p.blend ? p.fadeIn.length : 0);
     return p.sourceId === bed.sourceId && hits.includes(cut + 4 * MS) && p.start - bed.start !== p.offset - bed.offset;
   });
-  expect(moved.length).toBeGreaterThanOrEqual(moving - 1);
+  // Neighbours that move by the same amount stay in one piece.
+  expect(moved.length).toBeGreaterThan(moving / 2);
   const { steps } = (await api("GET", `/api/versions/${demo.versionId}/history`)).body as { steps: { name: string }[] };
   expect(steps.at(-1)?.name).toBe(`Tighten ${moving} hits to 1/16`);
 

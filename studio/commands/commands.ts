@@ -2,7 +2,7 @@ import { toast } from "sonner";
 import { transport } from "@/engine/transport";
 import { session } from "@/state/session";
 import { NEIGHBOURS, type Neighbours, OVERLAPS, type Overlaps, REACHES, setSettings, settings } from "@/state/settings";
-import { FOLLOWS, type Follow, setView, TOOLS, type Tool, view, zoomAt } from "@/state/view";
+import { FOLLOWS, type Follow, MOST_MAGNIFY, setView, TOOLS, type Tool, view, zoomAt } from "@/state/view";
 import { placePlayhead } from "@/timeline/gestures/range-gestures";
 import * as act from "./actions";
 import * as clip from "./clip-actions";
@@ -45,7 +45,6 @@ function nextAfterStop(): void {
 }
 
 const MAGNIFY_STEP = Math.SQRT2;
-const MOST_MAGNIFY = 64;
 const magnify = (by: number): void => setView({ magnify: Math.max(1, Math.min(MOST_MAGNIFY, view().magnify * by)) });
 
 const nextReach = (): void => {

@@ -15,6 +15,7 @@ import { clearPreview, setPreview } from "@/timeline/model/preview";
 import { Button, Field, Slider } from "@/ui/controls";
 import { numberFrom } from "./inspector/parts";
 import { clipsMeant, Panel } from "./Panel";
+import { ThresholdLines } from "./ThresholdLines";
 
 /** What the server found: the threshold that was used, and for each clip the stretches that hold sound. */
 interface Sound {
@@ -29,6 +30,10 @@ const [LOWEST, HIGHEST] = [-90, -6];
 const REST_MS = 70;
 /** A lane that begins above this, in pixels, would lie under a panel at the top. */
 const HIGH = 190;
+/** The threshold is drawn at this part of the waveforms' height, and below that one they are drawn taller. */
+const [LINE_AT, LEAST_LINE] = [0.4, 0.1];
+/** The threshold is drawn over so many clips at most. */
+const MOST_LINED = 200;
 /** More stretches than this are counted, not drawn. */
 const MOST_DRAWN = 5000;
 
@@ -130,74 +135,95 @@ export function SilencePanel() {
   const level = threshold ?? found?.sound.threshold ?? null;
   // The waveforms are what is looked at: where the first of them lies high, the panel lies low.
   const first = laneBoxes(doc).find((b) => b.trackId === clips[0]?.trackId);
+  useTallWaves(clips, level);
   return (
-    <Panel title="Clear silence" low={first !== undefined && first.top - scrollY < HIGH} onClose={close} onConfirm={() => void confirm()}>
-      <div className="mb-1 flex items-center justify-between">
-        <span className="text-ink-2 text-sm">Silence is quieter than</span>
-        <button
-          type="button"
-          className="text-ink-2 text-sm underline decoration-line underline-offset-2 hover:text-ink disabled:text-ink-3 disabled:no-underline"
-          disabled={threshold === null}
-          title="A little above the room's own level in these clips"
-          onClick={() => setThreshold(null)}
-        >
-          {threshold === null ? "suggested" : "Suggest"}
-        </button>
-      </div>
-      <div className="flex items-center gap-3">
-        <Slider
-          label="Threshold"
-          className="flex-1"
-          value={level ?? -50}
-          min={LOWEST}
-          max={HIGHEST}
-          step={1}
-          onChange={setThreshold}
-          onCommit={setThreshold}
-        />
-        <Field
-          label="Threshold in dB"
-          className="w-24"
-          unit="dB"
-          value={level === null ? "" : String(level).replace("-", "−")}
-          onCommit={(t) => {
-            const n = numberFrom(t, LOWEST, HIGHEST, "threshold");
-            if (n !== null) setThreshold(n);
-          }}
-        />
-      </div>
-      <div className="mt-2.5 grid grid-cols-2 gap-2.5">
-        {FIELDS.map(([key, label]) => (
-          <div key={key}>
-            <span className="mb-1 block text-ink-2 text-sm">{label}</span>
-            <Field
-              label={label}
-              unit="ms"
-              value={String(rule[key])}
-              onCommit={(t) => {
-                const n = numberFrom(t, 0, 600_000, "length");
-                if (n !== null) setSettings({ silence: { ...rule, [key]: n } });
-              }}
-            />
-          </div>
-        ))}
-      </div>
-      <div className="mt-3 flex items-center justify-between gap-2">
-        <span className="num text-ink-2 text-sm" data-testid="silence-count" role="status">
-          {clips.length === 0
-            ? "Select clips first"
-            : !found
-              ? "Looking …"
-              : cleared.length === 0
-                ? found.sound.room === null || found.sound.room < found.sound.threshold
-                  ? "No silence that long there"
-                  : `No silence: the quietest is at ${String(found.sound.room).replace("-", "−")} dB`
-                : `${cleared.length} ${cleared.length === 1 ? "pause" : "pauses"}, ${formatLength(sum, doc.sampleRate)}`}
-        </span>
-        <Button look="main" type="submit" disabled={cleared.length === 0}>
-          {mode === "ripple" || mode === "reorder" ? "Clear and close" : "Clear silence"}
-        </Button>
-      </div>
-    </Panel>
+    <>
+      {level !== null && clips.length <= MOST_LINED && (
+        <ThresholdLines clips={clips} threshold={level} onChange={(db) => setThreshold(Math.max(LOWEST, Math.min(HIGHEST, db)))} />
+      )}
+      <Panel title="Clear silence" low={first !== undefined && first.top - scrollY < HIGH} onClose={close} onConfirm={() => void confirm()}>
+        <div className="mb-1 flex items-center justify-between">
+          <span className="text-ink-2 text-sm">Silence is quieter than</span>
+          <button
+            type="button"
+            className="text-ink-2 text-sm underline decoration-line underline-offset-2 hover:text-ink disabled:text-ink-3 disabled:no-underline"
+            disabled={threshold === null}
+            title="A little above the room's own level in these clips"
+            onClick={() => setThreshold(null)}
+          >
+            {threshold === null ? "suggested" : "Suggest"}
+          </button>
+        </div>
+        <div className="flex items-center gap-3">
+          <Slider
+            label="Threshold"
+            className="flex-1"
+            value={level ?? -50}
+            min={LOWEST}
+            max={HIGHEST}
+            step={1}
+            onChange={setThreshold}
+            onCommit={setThreshold}
+          />
+          <Field
+            label="Threshold in dB"
+            className="w-24"
+            unit="dB"
+            value={level === null ? "" : String(level).replace("-", "−")}
+            onCommit={(t) => {
+              const n = numberFrom(t, LOWEST, HIGHEST, "threshold");
+              if (n !== null) setThreshold(n);
+            }}
+          />
+        </div>
+        <div className="mt-2.5 grid grid-cols-2 gap-2.5">
+          {FIELDS.map(([key, label]) => (
+            <div key={key}>
+              <span className="mb-1 block text-ink-2 text-sm">{label}</span>
+              <Field
+                label={label}
+                unit="ms"
+                value={String(rule[key])}
+                onCommit={(t) => {
+                  const n = numberFrom(t, 0, 600_000, "length");
+                  if (n !== null) setSettings({ silence: { ...rule, [key]: n } });
+                }}
+              />
+            </div>
+          ))}
+        </div>
+        <div className="mt-3 flex items-center justify-between gap-2">
+          <span className="num text-ink-2 text-sm" data-testid="silence-count" role="status">
+            {clips.length === 0
+              ? "Select clips first"
+              : !found
+                ? "Looking …"
+                : cleared.length === 0
+                  ? found.sound.room === null || found.sound.room < found.sound.threshold
+                    ? "No silence that long there"
+                    : `No silence: the quietest is at ${String(found.sound.room).replace("-", "−")} dB`
+                  : `${cleared.length} ${cleared.length === 1 ? "pause" : "pauses"}, ${formatLength(sum, doc.sampleRate)}`}
+          </span>
+          <Button look="main" type="submit" disabled={cleared.length === 0}>
+            {mode === "ripple" || mode === "reorder" ? "Clear and close" : "Clear silence"}
+          </Button>
+        </div>
+      </Panel>
+    </>
   );
+}
+
+/** Lends the tracks of some clips waveforms so tall, until the panel is closed, that a threshold lies well within them. */
+function useTallWaves(clips: readonly Clip[], threshold: number | null): void {
+  const trackIds = JSON.stringify([...new Set(clips.map((c) => c.trackId))]);
+  useEffect(() => {
+    if (threshold === null) return;
+    const ids = new Set(JSON.parse(trackIds) as string[]);
+    const lent = view().lentWaves;
+    const line = 10 ** (threshold / 20) * (lent?.magnify ?? 0);
+    // A hand that drags the line does so within the same height.
+    if (lent && line > LEAST_LINE && line < 1 && lent.trackIds.size === ids.size && [...ids].every((id) => lent.trackIds.has(id))) return;
+    setView({ lentWaves: { trackIds: ids, magnify: Math.max(1, LINE_AT / 10 ** (threshold / 20)) } });
+  }, [threshold, trackIds]);
+  useEffect(() => () => setView({ lentWaves: null }), []);
 }

@@ -13,7 +13,7 @@ import { useMeters } from "@/engine/transport";
 import { useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { useMedia } from "@/state/use-media";
-import { setView, useView } from "@/state/view";
+import { MOST_MAGNIFY, setView, useView } from "@/state/view";
 import { HEAD_WIDTH } from "@/timeline/model/geometry";
 import { findSeam, seamClass } from "@/timeline/model/seam-classes";
 import { useShownDoc, useShownRange } from "@/timeline/model/shown";
@@ -261,7 +261,7 @@ function WaveHeight({ magnify }: { magnify: number }) {
         followPointer(e.currentTarget, e.pointerId, {
           move: (m) => {
             moved ||= Math.abs(m.clientY - y0) > 3;
-            if (moved) setView({ magnify: Math.max(1, Math.min(64, magnify * 2 ** ((y0 - m.clientY) / DOUBLES))) });
+            if (moved) setView({ magnify: Math.max(1, Math.min(MOST_MAGNIFY, magnify * 2 ** ((y0 - m.clientY) / DOUBLES))) });
           },
           drop: () => {
             if (!moved) setView({ magnify: magnify > 1 ? 1 : TALL });

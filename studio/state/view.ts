@@ -7,6 +7,16 @@ export const TOOLS = ["pointer", "range", "split", "shift", "draw", "stamp", "mu
 /** What the draw tool draws: a clip's gain or pan, or the gain ride of a track. */
 export const DRAW_KINDS = ["gain", "pan", "ride"] as const;
 export type DrawKind = (typeof DRAW_KINDS)[number];
+export interface LentWaves {
+  readonly trackIds: ReadonlySet<string>;
+  readonly magnify: number;
+}
+/** How many times as tall as they are a track's waveforms are drawn. */
+export const magnifyOf = (view: Pick<View, "magnify" | "lentWaves">, trackId: string): number =>
+  view.lentWaves?.trackIds.has(trackId) ? view.lentWaves.magnify : view.magnify;
+/** Waveforms are drawn at most so many times as tall as they are. */
+export const MOST_MAGNIFY = 64;
+
 export type Tool = (typeof TOOLS)[number];
 export const FOLLOWS = ["page", "centre", "stay"] as const;
 export type Follow = (typeof FOLLOWS)[number];
@@ -63,6 +73,8 @@ export interface View {
   readonly follow: Follow;
   /** How many times taller waveforms are drawn; what is heard does not change. */
   readonly magnify: number;
+  /** Taller waveforms that a panel lends some tracks while it is open. */
+  readonly lentWaves: LentWaves | null;
   readonly tab: InspectorTab;
   /** The grid key is down: snapping is the other way round for the gesture. */
   readonly gridHeld: boolean;
@@ -129,6 +141,7 @@ export const useView = create<View>(() => ({
   playing: false,
   follow: "page",
   magnify: 1,
+  lentWaves: null,
   tab: "clip",
   gridHeld: false,
   lent: {},

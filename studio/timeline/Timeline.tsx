@@ -94,6 +94,7 @@ export function Timeline({ rulerMarks }: { rulerMarks: ReactNode }) {
         gridDye: set.gridDye,
         fanned: v.fanned,
         magnify: v.magnify,
+        lentWaves: v.lentWaves,
         gridColumns: gridColumns(grid, width, v.start, v.samplesPerPixel / scale, set.showGrid),
       };
       woven = weaveFrom(woven, new Uint32Array(image.data.buffer), scene);
@@ -185,7 +186,8 @@ export function Timeline({ rulerMarks }: { rulerMarks: ReactNode }) {
           v.width !== old.width ||
           v.height !== old.height ||
           v.fanned !== old.fanned ||
-          v.magnify !== old.magnify
+          v.magnify !== old.magnify ||
+          v.lentWaves !== old.lentWaves
         )
           seen();
         else {

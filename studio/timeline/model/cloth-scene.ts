@@ -1,5 +1,6 @@
 import type { Document } from "@wet-thread/core/model/document";
 import type { Dye } from "@wet-thread/core/model/schema";
+import type { LentWaves } from "@/state/view";
 import type { LaneBox } from "./geometry";
 import type { ViewGrid } from "./grid-columns";
 import type { Palette } from "./theme";
@@ -24,4 +25,5 @@ export interface ClothScene {
   readonly fanned: boolean;
   /** Waveforms are drawn this many times taller. */
   readonly magnify: number;
+  readonly lentWaves: LentWaves | null;
 }

@@ -67,6 +67,7 @@ const scene: ClothScene = {
   gridDye: null,
   fanned: false,
   magnify: 1,
+  lentWaves: null,
 };
 
 describe("the cloth raster", () => {

@@ -3,6 +3,7 @@ import { blendAfter, type Document } from "@wet-thread/core/model/document";
 import type { Lane } from "@wet-thread/core/model/lane";
 import { playedId } from "@wet-thread/core/model/played";
 import { type Clip, clipEnd, type EnvelopePoint, gainFactor, type SourceInfo } from "@wet-thread/core/model/schema";
+import { magnifyOf } from "@/state/view";
 import type { ClothScene } from "../model/cloth-scene";
 import { drawnGain, SMOOTH_CURVE } from "../model/drawn-gain";
 import { CLOTH_TOP, type LaneBox, NAME_STRIP, RAIL } from "../model/geometry";
@@ -91,6 +92,7 @@ const SAME = [
   "gridDye",
   "fanned",
   "magnify",
+  "lentWaves",
 ] as const;
 
 /**
@@ -213,7 +215,7 @@ function layClip(scene: ClothScene, clip: Clip, colors: Dyed, place: StripPlace,
   for (let i = 0; i < n; i++) strip.lay(x0 + i, faded ? cutAt(place, gains[i]) : place.top, colors);
   const source = sourceOf(doc, clip.sourceId);
   if (source && perColumn > 0.5) {
-    const factor = gainFactor(clip.gain) * scene.magnify;
+    const factor = gainFactor(clip.gain) * magnifyOf(scene, clip.trackId);
     const parts = Math.min(WAVES, source.channels);
     const { waveTop } = place;
     const half = (place.bottom - waveTop) / parts / 2 - 1;

@@ -3,6 +3,7 @@ import { blendAfter } from "@wet-thread/core/model/document";
 import { playedId, playedSource, throughRecipe } from "@wet-thread/core/model/played";
 import { type Clip, clipEnd, gainFactor } from "@wet-thread/core/model/schema";
 import { pageReader } from "@/state/media";
+import { magnifyOf } from "@/state/view";
 import { drawnGain } from "../model/drawn-gain";
 import { type OverlayScene, px } from "../model/overlay-scene";
 import { faded } from "../model/theme";
@@ -35,7 +36,7 @@ export function paintSamples(
   const count = Math.min(source.length, clip.offset + to - clip.start + LOBES) - first;
   if (near.length < count) near = new Float32Array(2 * count);
   const parts = Math.min(2, source.channels);
-  const factor = gainFactor(clip.gain) * view.magnify;
+  const factor = gainFactor(clip.gain) * magnifyOf(view, clip.trackId);
   const follower = clip.fadeOut.length > 0 ? blendAfter(doc, clip) : undefined;
   for (let c = 0; c < parts; c++) {
     if (!pageReader.read(playedId(clip), c, first, near, 0, count)) return;
