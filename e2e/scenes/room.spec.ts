@@ -35,13 +35,17 @@ test("scene 19, the guide in one room: silence cleared, what is left filled with
   await editor.saved();
   const after = (await editor.heard(span, ["guide"]))[0];
   const lane = (await editor.lane("guide")).filter((c) => c.start < span.end);
+  const levels: number[] = [];
   for (const [from, to] of gaps) {
     expect(lane.some((c) => c.start <= from && clipEnd(c) > from)).toBe(true);
-    // As loud as the pause that was there, and never empty in it.
     const [a, b] = [from - span.start, to - span.start];
-    if (b - a >= RATE / 10) expect(Math.abs(level(after.subarray(a, b)) - level(before.subarray(a, b)))).toBeLessThan(1.5);
+    if (b - a >= RATE / 10) levels.push(level(after.subarray(a, b)));
+    // Never empty, not for a hundredth of a second.
     for (let at = a; at + 480 <= b; at += 480) expect(level(after.subarray(at, at + 480))).toBeGreaterThan(-100);
   }
+  // All pauses are as loud as each other.
+  expect(levels.length).toBeGreaterThan(2);
+  expect(Math.max(...levels) - Math.min(...levels)).toBeLessThan(1.5);
   // The words are what they were, but for the blends at their edges.
   for (const c of words.filter((w) => w.length > RATE / 4)) {
     const [a, b] = [c.start - span.start + RATE / 50, clipEnd(c) - span.start - RATE / 50];
@@ -81,7 +85,7 @@ test("the room is taken by hand, and what can't be filled is said", async ({ pag
   await editor.range(1.2 * RATE, 1.6 * RATE, "t1");
   await page.keyboard.press("Alt+o");
   await expect(page.getByText("There is no gap to fill there.")).toBeVisible();
-  await editor.range(5 * RATE, 7.9 * RATE, "t1");
+  await editor.range(5.2 * RATE, 7.9 * RATE, "t1");
   await page.keyboard.press("Alt+o");
   await expect(page.getByText(/^The pauses hold .* of room; a gap of .* needs more/)).toBeVisible();
   expect((await editor.version()).revision).toBe(revision);

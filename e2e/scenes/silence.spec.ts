@@ -54,7 +54,8 @@ test("clear silence: found by level and shown first, tuned by hand and by number
   const line = page.getByTestId("threshold-line").first();
   const grip = await line.boundingBox();
   if (!grip) throw new Error("no line");
-  await editor.drag({ x: grip.x + 200, y: grip.y + grip.height / 2 }, { x: grip.x + 200, y: grip.y + grip.height / 2 - 12 });
+  const hold = { x: grip.x + grip.width / 2, y: grip.y + 5 };
+  await editor.drag(hold, { x: hold.x, y: hold.y - 12 });
   await expect.poll(async () => Number((await level.inputValue()).replace("−", "-"))).toBeGreaterThan(Number(suggested.replace("−", "-")) + 1);
   await panel.getByRole("button", { name: "Suggest", exact: true }).click();
   await expect.poll(found).toBe(few);

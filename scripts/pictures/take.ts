@@ -54,8 +54,12 @@ const TAKES: readonly Take[] = [
     },
   },
   {
-    name: "range",
-    do: async (page, lanes) => drag(page, [lanes.x + 200, lanes.y + 60], [lanes.x + 420, lanes.y + 230]),
+    name: "tighten",
+    do: async (page, lanes) => {
+      await click(page, lanes, 150, 60);
+      await keys(page, "Alt+g");
+      await rest(page, 1500);
+    },
   },
   {
     name: "layers",
@@ -109,7 +113,8 @@ const TAKES: readonly Take[] = [
     do: async (page, lanes) => {
       await click(page, lanes, 100, 235);
       await keys(page, "Shift+U");
-      await rest(page, 1200);
+      await page.getByTestId("threshold-line").first().waitFor();
+      await rest(page, 800);
     },
   },
 ];

@@ -130,7 +130,7 @@ export async function settleSeams(seams: readonly Seam[]): Promise<void> {
     toast.success("Settled.", {
       id: toastId,
       duration: 6000,
-      description: `Alike ${last.likeness[0].toFixed(2)} → ${last.likeness[1].toFixed(2)}, click ${dB(last.before)} → ${dB(last.after)}`,
+      description: `Alike ${last.likeness.map((l) => l.toFixed(2).replace("-", "−")).join(" → ")}, click ${dB(last.before)} → ${dB(last.after)}`,
     });
   } else
     toast.success(`${done} seams settled${left.length ? `, ${left.length} left as they were: no place nearby is better` : ""}.`, {

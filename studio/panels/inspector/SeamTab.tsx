@@ -64,7 +64,7 @@ export function SeamTab() {
           name={bareClick === undefined ? "Click" : "Click, bare → now"}
           value={bareClick === undefined ? clickWords(measure) : `${clickWords(bareClick)} → ${clickWords(measure)}`}
         />
-        <Figure name="Alike" value={alike === null ? "–" : alike.toFixed(2)} />
+        <Figure name="Alike" value={alike === null ? "–" : alike.toFixed(2).replace("-", "−")} />
       </dl>
       {left && right && left !== right && <SettlePart />}
       {right?.blend && left ? <BlendControls doc={doc} seam={seam} blend={right.blend} alike={alike} /> : <OpenControls doc={doc} seam={seam} />}
