@@ -135,7 +135,9 @@ async function take(browser: Browser, demo: string, { name, settings = {}, at, d
   await rest(page, 700);
   await page.screenshot({ path: path.join(FOLDER, `${name}.png`) });
   // What was edited for the picture is taken back: each is taken of the demo as it is made.
+  await page.keyboard.press("Escape");
   await page.mouse.up();
+  if (!at) await page.waitForSelector("[data-save=saved]");
   await page.close();
   if ((await lastStep()) !== begun) await call(`/api/versions/${versionId}/undo`, { to: begun });
   console.log(`${name}.png`);
