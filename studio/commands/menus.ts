@@ -2,11 +2,12 @@ import type { Document } from "@wet-thread/core/model/document";
 import { clipEnd, DYES } from "@wet-thread/core/model/schema";
 import { transport } from "@/engine/transport";
 import { session } from "@/state/session";
-import { RULERS, type Ruler, setSettings, settings } from "@/state/settings";
+import { RULERS, setSettings, settings } from "@/state/settings";
 import { INSPECTOR_TABS, selectClips, setView, TOOLS, view } from "@/state/view";
 import { showSpan } from "@/state/view-history";
 import { placePlayhead } from "@/timeline/gestures/range-gestures";
 import type { Zone } from "@/timeline/model/zones";
+import { RULER_NAMES } from "@/timeline/paint/rulers";
 import type { MenuItem } from "@/ui/menu";
 import { selectedBundle } from "./clip-actions";
 import { hasCopy, hasSection, insertSection, pasteAt } from "./clipboard";
@@ -122,14 +123,6 @@ export function laneItems(zone: Zone, at: number): MenuItem[] {
   return menu("lane", { items: { ...placeItems(at, trackId), track: trackId ? headItems(trackId) : null } });
 }
 
-const RULER_NAMES: Readonly<Record<Ruler, string>> = {
-  sections: "Sections and markers",
-  tempo: "Tempo and meter",
-  bars: "Bars and beats",
-  time: "Minutes and seconds",
-  timecode: "Timecode",
-  samples: "Samples",
-};
 /** Each ruler with whether it is shown. */
 const rulerSwitches = (): MenuItem[] =>
   RULERS.map((ruler) => {

@@ -16,6 +16,7 @@ import { viewGrid } from "@/timeline/model/grid-columns";
 import { clearPreview, setPreview } from "@/timeline/model/preview";
 import { PALETTES } from "@/timeline/model/theme";
 import { Button, Field, Slider } from "@/ui/controls";
+import { pointsChart } from "./chart-look";
 import { numberFrom } from "./inspector/parts";
 import { clipsMeant, Panel } from "./Panel";
 
@@ -191,28 +192,12 @@ function Offsets({ plan, rate }: { plan: readonly TightenedHit[]; rate: number }
   const every = Math.ceil(plan.length / MOST_DRAWN);
   const shown = plan.filter((_, i) => i % every === 0);
   const points = (which: "at" | "to") => shown.map((h) => ({ x: h.at / rate, y: Math.round(((h[which] - h.line) * 1e4) / rate) / 10 }));
+  const look = pointsChart(theme, { labels: { formatter: (v) => `${Number(v).toFixed(1)} s` } });
   const options: ApexOptions = {
-    chart: {
-      type: "scatter",
-      animations: { enabled: false },
-      toolbar: { show: false },
-      zoom: { enabled: false },
-      foreColor: palette.ink2,
-      fontFamily: "'Red Hat Mono Variable', monospace",
-      background: "transparent",
-    },
-    theme: { mode: theme === "vat" ? "dark" : "light" },
+    ...look,
     colors: [palette.ink3, palette.dyes.fern],
     markers: { size: [3, 3.5], strokeWidth: 0 },
-    grid: { borderColor: palette.weft, padding: { top: -18, bottom: -8 } },
-    legend: { position: "top", horizontalAlign: "left", fontFamily: "'Instrument Sans Variable', sans-serif", fontSize: "12px" },
-    xaxis: {
-      type: "numeric",
-      tickAmount: 4,
-      labels: { formatter: (v) => `${Number(v).toFixed(1)} s` },
-      axisBorder: { color: palette.line },
-      axisTicks: { color: palette.line },
-    },
+    grid: { ...look.grid, padding: { top: -18, bottom: -8 } },
     yaxis: { tickAmount: 4, labels: { formatter: (v) => `${Math.round(v)} ms` } },
     tooltip: { x: { formatter: (v) => `${v.toFixed(2)} s` }, y: { formatter: (v) => `${v.toFixed(1)} ms` } },
   };

@@ -6,6 +6,7 @@ import { useMemo } from "react";
 import { useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { PALETTES } from "@/timeline/model/theme";
+import { pointsChart } from "../chart-look";
 import type { SeamRow } from "./rows";
 
 const Chart = dynamic(() => import("react-apexcharts"), { ssr: false });
@@ -34,15 +35,18 @@ export function SeamChart({ rows, onOpen }: { rows: readonly SeamRow[]; onOpen: 
   }, [rows]);
   const palette = PALETTES[theme];
   const point = (r: SeamRow, y: number) => ({ x: r.seam.position / rate, y: Math.round(y * 10) / 10 });
+  const look = pointsChart(theme, {
+    min: 0,
+    labels: {
+      rotate: 0,
+      hideOverlappingLabels: true,
+      formatter: (v) => `${Math.floor(Number(v) / 60)}:${String(Math.floor(Number(v) % 60)).padStart(2, "0")}`,
+    },
+  });
   const options: ApexOptions = {
+    ...look,
     chart: {
-      type: "scatter",
-      animations: { enabled: false },
-      toolbar: { show: false },
-      zoom: { enabled: false },
-      foreColor: palette.ink2,
-      fontFamily: "'Red Hat Mono Variable', monospace",
-      background: "transparent",
+      ...look.chart,
       events: {
         dataPointSelection: (_, __, picked) => {
           const list = picked?.seriesIndex === 0 ? clicks : dips;
@@ -51,23 +55,8 @@ export function SeamChart({ rows, onOpen }: { rows: readonly SeamRow[]; onOpen: 
         },
       },
     },
-    theme: { mode: theme === "vat" ? "dark" : "light" },
     colors: [palette.dyes.madder, palette.dyes.woad],
     markers: { size: [5, 3.5], strokeWidth: 0 },
-    grid: { borderColor: palette.weft },
-    legend: { position: "top", horizontalAlign: "left", fontFamily: "'Instrument Sans Variable', sans-serif", fontSize: "12px" },
-    xaxis: {
-      type: "numeric",
-      min: 0,
-      tickAmount: 4,
-      labels: {
-        rotate: 0,
-        hideOverlappingLabels: true,
-        formatter: (v) => `${Math.floor(Number(v) / 60)}:${String(Math.floor(Number(v) % 60)).padStart(2, "0")}`,
-      },
-      axisBorder: { color: palette.line },
-      axisTicks: { color: palette.line },
-    },
     yaxis: [
       { min: FLOOR, max: 0, tickAmount: 4, labels: { formatter: (v) => `${Math.round(v)}` } },
       { opposite: true, min: -12, max: 12, tickAmount: 4, labels: { formatter: (v) => `${Math.round(v)}` } },

@@ -1,0 +1,23 @@
+import type { ApexOptions } from "apexcharts";
+import type { Settings } from "@/state/settings";
+import { PALETTES } from "@/timeline/model/theme";
+
+/** How a chart of points along the time looks: the page's fonts and palette, nothing that moves. What is told of the axes is added. */
+export function pointsChart(theme: Settings["theme"], xaxis: ApexOptions["xaxis"]): ApexOptions & { chart: NonNullable<ApexOptions["chart"]> } {
+  const palette = PALETTES[theme];
+  return {
+    chart: {
+      type: "scatter",
+      animations: { enabled: false },
+      toolbar: { show: false },
+      zoom: { enabled: false },
+      foreColor: palette.ink2,
+      fontFamily: "'Red Hat Mono Variable', monospace",
+      background: "transparent",
+    },
+    theme: { mode: theme === "vat" ? "dark" : "light" },
+    grid: { borderColor: palette.weft },
+    legend: { position: "top", horizontalAlign: "left", fontFamily: "'Instrument Sans Variable', sans-serif", fontSize: "12px" },
+    xaxis: { type: "numeric", tickAmount: 4, axisBorder: { color: palette.line }, axisTicks: { color: palette.line }, ...xaxis },
+  };
+}
