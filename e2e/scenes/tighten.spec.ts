@@ -52,6 +52,41 @@ test("hits are drawn to the grid by cutting: read off first, done by Enter, each
   await expect.poll(() => editor.lane("treadle")).toEqual(pieces);
 });
 
+test("the feel of one loom is kept under a name and laid on the other; it is undone as one step, and forgotten", async ({ page }) => {
+  const demo = await createDemo(BASE, "Feel");
+  const editor = await EditorPage.open(page, demo, { snapOn: false, followsZoom: false, step: { kind: "note", division: 8, feel: "straight" } });
+  const [shuttle] = await editor.lane("shuttle");
+  const treadle = await editor.lane("treadle");
+  await editor.select(shuttle.id);
+  await page.keyboard.press("Alt+g");
+  const panel = page.getByRole("dialog", { name: "Tighten" });
+  await panel.getByRole("button", { name: "Keep …" }).click();
+  await panel.getByLabel("Name of the feel").fill("Old shuttle");
+  await page.keyboard.press("Enter");
+  await expect(page.getByText(/^8 lines a bar, in ticks: /)).toBeVisible();
+  // Its Enter kept the feel, and tightened nothing.
+  await expect(panel).toBeVisible();
+  await page.keyboard.press("Escape");
+  expect(await editor.lane("shuttle")).toContainEqual(shuttle);
+
+  await editor.select(treadle[0].id);
+  await page.keyboard.press("Alt+g");
+  const figures = panel.getByTestId("tighten-figures");
+  const even = await figures.textContent();
+  await panel.getByLabel("Feel", { exact: true }).selectOption("Old shuttle");
+  await expect(figures).not.toHaveText(even as string);
+  await expect(panel.getByLabel("Swing")).toHaveCount(0);
+  await panel.getByRole("button", { name: "Tighten" }).click();
+  await editor.saved();
+  await expect(panel).toHaveCount(0);
+  expect((await editor.lane("treadle")).length).toBeGreaterThan(treadle.length);
+  await page.keyboard.press("Control+z");
+  await expect.poll(() => editor.lane("treadle")).toEqual(treadle);
+  await page.keyboard.press("Alt+g");
+  await panel.getByRole("button", { name: "Forget" }).click();
+  await expect(panel.getByLabel("Feel", { exact: true }).locator("option")).toHaveCount(1);
+});
+
 test("a splice settles to where both sides are alike: said in figures, blended, the click gone; again, it stays and says why", async ({ page }) => {
   const project = await newProject();
   // A held note, cut where its wave does not go on.

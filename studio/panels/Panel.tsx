@@ -79,7 +79,8 @@ export function Panel({
         confirm();
       }}
       onKeyDownCapture={(e) => {
-        if (e.key !== "Enter" || e.target instanceof HTMLButtonElement) return;
+        // A field in it may have an Enter of its own.
+        if (e.key !== "Enter" || e.target instanceof HTMLButtonElement || (e.target as HTMLElement).dataset.ownEnter !== undefined) return;
         e.preventDefault();
         e.stopPropagation();
         confirm();

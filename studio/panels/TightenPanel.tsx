@@ -5,12 +5,13 @@ import { timebaseOf } from "@wet-thread/core/model/document";
 import { hitsBetween } from "@wet-thread/core/model/hits";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { describeStep, type GridStep } from "@wet-thread/core/time/grid";
+import { feelOf } from "@wet-thread/core/time/swing";
 import type { ApexOptions } from "apexcharts";
 import dynamic from "next/dynamic";
-import { useEffect, useMemo } from "react";
+import { useEffect, useMemo, useState } from "react";
 import { toast } from "sonner";
 import { session, useSession } from "@/state/session";
-import { setSettings, useSettings } from "@/state/settings";
+import { type Feel, setSettings, useSettings } from "@/state/settings";
 import { selectClips, setView, useView, view } from "@/state/view";
 import { viewGrid } from "@/timeline/model/grid-columns";
 import { clearPreview, setPreview } from "@/timeline/model/preview";
@@ -29,6 +30,7 @@ const STEPS: readonly GridStep[] = [{ kind: "beat", count: 1 }, note(4), note(8)
 const playedStep = (grid: GridStep): GridStep => (grid.kind === "bar" || (grid.kind === "beat" && grid.count > 1) ? note(16) : grid);
 /** More cuts than this are counted, not drawn; more points of the chart are thinned. */
 const MOST_DRAWN = 1500;
+const MOST_FEELS = 40;
 
 /** Those of some clips that don't go along with another through a link. */
 function leaders(clips: readonly Clip[], linksOn: boolean): Clip[] {
@@ -51,23 +53,38 @@ export function TightenPanel() {
   const range = useView((v) => v.range);
   const { tighten: how } = set;
   const spp = useView((v) => v.samplesPerPixel);
-  const step = how.step ?? playedStep(viewGrid(doc, set, view().start, spp).step);
+  const feel = set.feels.find((f) => f.name === how.feel);
+  const step = feel?.step ?? how.step ?? playedStep(viewGrid(doc, set, view().start, spp).step);
   const rate = doc.sampleRate;
   const samples = (ms: number): number => Math.round((ms * rate) / 1000);
   const chosen = clipsMeant()
     .map((c) => c.id)
     .join(" ");
   // biome-ignore lint/correctness/useExhaustiveDependencies: the ids stand for the clips, which are found anew each time
-  const { clips, plan } = useMemo(() => {
+  const { clips, plan, hits, wrong } = useMemo(() => {
     const clips = leaders(clipsMeant(), set.linksOn);
     const base = timebaseOf(doc);
-    const settings = { step, swing: how.swing, strength: how.strength, reach: samples(how.reachMs), leave: samples(how.leaveMs) };
-    const plan = clips.flatMap((c) => {
+    const settings = {
+      step,
+      swing: how.swing,
+      feel: feel?.offsets,
+      strength: how.strength,
+      reach: samples(how.reachMs),
+      leave: samples(how.leaveMs),
+    };
+    const found = clips.map((c) => {
       const [from, to] = range ? [Math.max(range.start, c.start), Math.min(range.end, clipEnd(c))] : [c.start, clipEnd(c)];
-      return tightened(hitsBetween(doc.sources, c, from, to), base, settings);
+      return hitsBetween(doc.sources, c, from, to);
     });
-    return { clips, plan };
-  }, [doc, chosen, JSON.stringify([how, step]), set.linksOn, range]);
+    const hits = [...new Set(found.flat())].sort((a, b) => a - b);
+    try {
+      return { clips, plan: found.flatMap((h) => tightened(h, base, settings)), hits, wrong: null };
+    } catch (error) {
+      // A feel that does not fit the bars.
+      if (error instanceof RangeError) return { clips, plan: [], hits, wrong: error.message };
+      throw error;
+    }
+  }, [doc, chosen, JSON.stringify([how, step, feel]), set.linksOn, range]);
   const moving = plan.filter((h) => h.to !== h.at);
   const lead = samples(how.leadMs);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the plan stands for all that it is made of
@@ -92,13 +109,17 @@ export function TightenPanel() {
       grid: step,
       strength: how.strength,
       swing: how.swing,
+      ...(feel && { feel: [...feel.offsets] }),
       reach: Math.max(1, samples(how.reachMs)),
       leave: samples(how.leaveMs),
       lead,
       ...(range && { hits: plan.map((h) => h.at).filter((at) => at >= c.start && at < clipEnd(c)) }),
     }));
     const some = edits.filter((_, i) => moving.some((h) => h.at >= clips[i].start && h.at < clipEnd(clips[i])));
-    const done = session().edit(some, `Tighten ${moving.length === 1 ? "1 hit" : `${moving.length} hits`} to ${describeStep(step)}`);
+    const done = session().edit(
+      some,
+      `Tighten ${moving.length === 1 ? "1 hit" : `${moving.length} hits`} to ${feel ? `the feel of ${feel.name}` : describeStep(step)}`,
+    );
     if (!done) return;
     close();
     const touched = done.changes.filter((c) => c.kind === "clip" && c.after !== null).map((c) => c.id);
@@ -148,7 +169,7 @@ export function TightenPanel() {
               type="button"
               aria-pressed={on}
               className="num h-6 rounded-sm border border-line bg-surface px-1.5 text-sm hover:border-ink-3 aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:font-semibold aria-pressed:text-raised"
-              onClick={() => change({ step: s })}
+              onClick={() => change({ step: s, feel: null })}
             >
               {describeStep(s)}
             </button>
@@ -157,8 +178,15 @@ export function TightenPanel() {
       </div>
       <div className="mt-2">
         {part("Strength", "strength")}
-        {part("Swing", "swing")}
+        {!feel && part("Swing", "swing")}
       </div>
+      <FeelRow
+        name={clips[0]?.name ?? ""}
+        feel={feel ?? null}
+        take={() => feelOf(hits, timebaseOf(doc), step)}
+        onKeep={(kept) => setSettings({ feels: [{ ...kept, step }, ...set.feels.filter((f) => f.name !== kept.name)].slice(0, MOST_FEELS) })}
+        onChoose={(name) => change({ feel: name })}
+      />
       <div className="mt-1.5 grid grid-cols-3 gap-2">
         {length("Reach", "reachMs")}
         {length("Leave alone", "leaveMs")}
@@ -169,7 +197,7 @@ export function TightenPanel() {
         {plan.length === 0
           ? clips.length === 0
             ? "Select clips, or make a range, first"
-            : "No hits there"
+            : (wrong ?? "No hits there")
           : `offset ${ms(before.mean)} ± ${ms(before.spread)} ms → ${ms(after.mean)} ± ${ms(after.spread)} ms`}
       </p>
       <div className="mt-2 flex items-center justify-between gap-2">
@@ -181,6 +209,101 @@ export function TightenPanel() {
         </Button>
       </div>
     </Panel>
+  );
+}
+
+/** The feel that is used, those that were kept, and a way to keep that of the hits that are meant. */
+function FeelRow({
+  name,
+  feel,
+  take,
+  onKeep,
+  onChoose,
+}: {
+  /** What a feel that is kept is called at first. */
+  name: string;
+  feel: Feel | null;
+  take: () => number[];
+  onKeep: (kept: { name: string; offsets: number[] }) => void;
+  onChoose: (name: string | null) => void;
+}) {
+  const feels = useSettings((s) => s.feels);
+  const [naming, setNaming] = useState(false);
+  const keep = (text: string): void => {
+    const called = text.trim().slice(0, 60);
+    setNaming(false);
+    if (!called) return;
+    try {
+      const offsets = take();
+      onKeep({ name: called, offsets });
+      toast.success(`Kept the feel of ${called}.`, {
+        id: "feel",
+        description: `${offsets.length} lines a bar, in ticks: ${offsets.map((o) => Math.round(o)).join(" ")}`.replaceAll("-", "−"),
+      });
+    } catch (error) {
+      if (!(error instanceof RangeError)) throw error;
+      toast.error(error.message, { id: "feel" });
+    }
+  };
+  return (
+    <div className="mt-0.5 flex h-7 items-center gap-2">
+      <span className="w-16 shrink-0 text-ink-2 text-sm">Feel</span>
+      {naming ? (
+        <input
+          // biome-ignore lint/a11y/noAutofocus: it was asked for
+          autoFocus
+          data-own-enter
+          aria-label="Name of the feel"
+          defaultValue={name}
+          className="h-6 min-w-0 flex-1 rounded-sm border border-ink-2 bg-raised px-1.5 text-sm outline-none"
+          onFocus={(e) => e.target.select()}
+          onBlur={() => setNaming(false)}
+          onKeyDown={(e) => {
+            if (e.key !== "Enter" && e.key !== "Escape") return;
+            e.preventDefault();
+            e.stopPropagation();
+            if (e.key === "Enter") keep(e.currentTarget.value);
+            else setNaming(false);
+          }}
+        />
+      ) : (
+        <>
+          <select
+            aria-label="Feel"
+            value={feel?.name ?? ""}
+            onChange={(e) => onChoose(e.target.value || null)}
+            className="h-6 min-w-0 flex-1 rounded-sm border border-line bg-raised px-1 text-sm"
+          >
+            <option value="">even, as the grid</option>
+            {feels.map((f) => (
+              <option key={f.name} value={f.name}>
+                {f.name}, {describeStep(f.step)}
+              </option>
+            ))}
+          </select>
+          {feel && (
+            <button
+              type="button"
+              className="text-ink-2 text-sm underline decoration-line underline-offset-2 hover:text-ink"
+              onClick={() => {
+                setSettings({ feels: feels.filter((f) => f.name !== feel.name) });
+                onChoose(null);
+              }}
+            >
+              Forget
+            </button>
+          )}
+          <button
+            type="button"
+            title="Keeps how these hits lie around the lines of the bar, under a name"
+            className="h-6 rounded-sm border border-line bg-surface px-1.5 text-sm hover:border-ink-3"
+            onClick={() => setNaming(true)}
+          >
+            Keep …
+          </button>
+        </>
+      )}
+    </div>
   );
 }
 

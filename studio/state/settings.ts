@@ -89,12 +89,23 @@ export interface Settings {
     readonly reachMs: number;
     readonly leaveMs: number;
     readonly leadMs: number;
+    /** Name of the feel that is used in place of the grid's even lines. */
+    readonly feel: string | null;
   };
+  /** Feels that were kept, the newest first. */
+  readonly feels: readonly Feel[];
   readonly theme: Theme;
   readonly inspector: boolean;
   /** The table of all seams is open. */
   readonly seamCheck: boolean;
   readonly seamCheckHeight: number;
+}
+
+/** How somebody plays the lines of a bar: by how many ticks each comes later. */
+export interface Feel {
+  readonly name: string;
+  readonly step: GridStep;
+  readonly offsets: readonly number[];
 }
 
 export const SIXTEENTH: GridStep = { kind: "note", division: 16, feel: "straight" };
@@ -137,7 +148,8 @@ export const useSettings = create<Settings>()(
       metronome: { on: false, gain: -12 },
       silence: { shortest: 300, shortestSound: 50, before: 60, after: 150 },
       settle: { reachMs: 20, shifts: false },
-      tighten: { step: null, strength: 0.8, swing: 0, reachMs: 80, leaveMs: 5, leadMs: 4 },
+      tighten: { step: null, strength: 0.8, swing: 0, reachMs: 80, leaveMs: 5, leadMs: 4, feel: null },
+      feels: [],
       theme: "day",
       inspector: true,
       seamCheck: false,

@@ -101,6 +101,11 @@ export const edits: fc.Arbitrary<Edit> = fc
       grid: fc.constantFrom({ kind: "sample", count: 500 }, { kind: "note", division: 64 }, { kind: "time", milliseconds: 7 }),
       strength: fc.constantFrom(0.4, 1),
       swing: fc.constantFrom(0, 0.5),
+      feel: fc.constantFrom(
+        undefined,
+        undefined,
+        Array.from({ length: 64 }, (_, k) => (k % 3) - 1),
+      ),
       reach: fc.constantFrom(undefined, 200),
       leave: fc.constantFrom(0, 20),
       lead: fc.constantFrom(0, 30, 192),

@@ -117,12 +117,18 @@ function movePieces(tx: Transaction, whole: Clip, pieces: readonly Piece[], lead
 export const tighten = defineEdit({
   type: "tighten",
   about:
-    "Draws the hits of clips to the lines of a grid: cut `lead` before each hit that moves, the pieces moved, what opens pulled out and blended before the attacks. A hit moves when it lies no farther from its line than `reach` and farther than `leave`, by `strength` of the way; `swing` makes every second line of a bar later by so much of half a step. Linked clips are cut and moved alike, by the hits of the one that is named.",
+    "Draws the hits of clips to the lines of a grid: cut `lead` before each hit that moves, the pieces moved, what opens pulled out and blended before the attacks. A hit moves when it lies no farther from its line than `reach` and farther than `leave`, by `strength` of the way; `swing` makes every second line of a bar later by so much of half a step, a `feel` each line by ticks of its own. Linked clips are cut and moved alike, by the hits of the one that is named.",
   params: z.object({
     clipIds: ClipIds,
     grid: Step,
     strength: z.number().min(0).max(1).default(1),
     swing: z.number().min(0).max(1).default(0),
+    feel: z
+      .array(z.number().min(-7680).max(7680))
+      .min(1)
+      .max(512)
+      .optional()
+      .describe("by how many ticks each line of a bar comes later, as somebody played them; in place of swing"),
     reach: Length.optional().describe("samples; left out, whatever the distance"),
     leave: z.int().min(0).default(0).describe("samples"),
     lead: z.int().min(0).max(96_000).default(192).describe("samples that a cut lies before its hit"),
@@ -131,9 +137,9 @@ export const tighten = defineEdit({
   }),
   example: { type: "tighten", clipIds: ["clip-1"], grid: { kind: "note", division: 16 }, strength: 0.8, hits: [12040, 23960] },
   links: "clipIds",
-  apply(tx, { clipIds, grid, strength, swing, reach, leave, lead, hits, blendLength }) {
+  apply(tx, { clipIds, grid, strength, swing, feel, reach, leave, lead, hits, blendLength }) {
     const ids = [...new Set(clipIds)];
-    const how = { step: grid as GridStep, swing, strength, reach: reach ?? Number.MAX_SAFE_INTEGER, leave };
+    const how = { step: grid as GridStep, swing, feel, strength, reach: reach ?? Number.MAX_SAFE_INTEGER, leave };
     const timebase = timebaseOf(tx.before);
     const length = setLength(tx, { overlap: "blend", blendLength });
     const plans = new Map<string, TightenedHit[]>();
@@ -143,7 +149,12 @@ export const tighten = defineEdit({
         const own = hits
           ? [...new Set(hits)].sort((a, b) => a - b).filter((h) => h >= lead.start && h < clipEnd(lead))
           : hitsBetween(tx.before.sources, lead, lead.start, clipEnd(lead));
-        plan = tightened(own, timebase, how);
+        try {
+          plan = tightened(own, timebase, how);
+        } catch (error) {
+          if (error instanceof RangeError) throw new EditError(error.message, "feel");
+          throw error;
+        }
         plans.set(lead.id, plan);
       }
       return plan;

@@ -1,12 +1,10 @@
 import { firstAtOrAfter } from "../../model/sorted";
 import { type GridLines, type GridStep, gridLines, type Timebase } from "../../time/grid";
-import { swungLines } from "../../time/swing";
+import { type Playing, swungLines } from "../../time/swing";
 
 /** How hits are drawn to a grid. Lengths in samples. */
-export interface Tightening {
+export interface Tightening extends Playing {
   readonly step: GridStep;
-  /** 0 to 1: how much every second line comes later. */
-  readonly swing: number;
   /** 0 to 1: how much of the way a hit goes. */
   readonly strength: number;
   /** Hits farther from their line than this stay. */
@@ -31,7 +29,8 @@ function nearest(sorted: readonly number[], at: number): number {
 
 /**
  * Where hits go (sound.md, Tighten): of several nearest to one line only the nearest moves; a hit moves when its distance is at most the reach
- * and more than what is left alone, by `strength` of the way, rounded to a sample; none overtakes another.
+ * and more than what is left alone, by `strength` of the way, rounded to a sample; none overtakes another. Throws RangeError, in words, for a feel
+ * that the bars do not have room for.
  */
 export function tightened(
   hits: readonly number[],
@@ -40,7 +39,7 @@ export function tightened(
   lines: GridLines = gridLines(how.step, timebase),
 ): TightenedHit[] {
   if (hits.length === 0) return [];
-  const places = swungLines(lines, timebase, how.swing, hits[0], hits[hits.length - 1]);
+  const places = swungLines(lines, timebase, how, hits[0], hits[hits.length - 1]);
   const nearestLine = hits.map((at) => nearest(places, at));
   const owner = new Map<number, number>();
   nearestLine.forEach((line, i) => {
