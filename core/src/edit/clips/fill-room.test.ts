@@ -131,6 +131,22 @@ describe("fill with room", () => {
     );
   });
 
+  it("does not blend into what is muted, and leaves a blend that is there", () => {
+    const muted = said(RATE).map((c, i) => (i === 0 ? { ...c, mute: true } : c));
+    const after = fill(piece(muted));
+    expect(after.clips.get("c0")).toEqual(muted[0]);
+    expect(emptyIn(after)).toEqual([]);
+    expect(after.clips.get("c1")?.blend?.with).toBeDefined();
+  });
+
+  it("weaves a long gap quickly, and refuses one of more pieces than anyone means", () => {
+    const doc = piece(said(RATE));
+    const long = fill(doc, { start: 40 * RATE, end: 640 * RATE });
+    expect(lane(long).filter((c) => c.name === "Room").length).toBeGreaterThan(200);
+    const short = PASSAGES.flatMap((p) => Array.from({ length: 10 }, (_, i) => ({ ...p, from: p.from + i * 12_000, to: p.from + (i + 1) * 12_000 })));
+    expect(() => fill(doc, { start: 40 * RATE, end: 4000 * RATE, passages: short })).toThrow(/would take more than 5000 pieces/);
+  });
+
   it("brings passages to a level by their gain, and goes into a span where nothing else is", () => {
     const after = fill(piece(said(RATE)), { passages: PASSAGES.map((p) => ({ ...p, gain: -6 })), start: 20 * RATE, end: 21 * RATE });
     expect(20 * Math.log10(rms(play(after, 20 * RATE + 4800, RATE - 9600)) / ROOM_RMS)).toBeCloseTo(-6, 0);

@@ -27,13 +27,13 @@ const Passages = z
   .min(1, "Name at least one quiet passage.")
   .max(1000);
 
-/** The one clip that ends, or begins, at a place of a track; undefined where none or several do. */
+/** The one clip that is heard up to, or from, a place of a track; undefined where none or several are, and where it is muted. */
 function beside(tx: Transaction, trackId: string, at: number, side: "before" | "after"): Clip | undefined {
   const found = tx
     .lane(trackId)
     .within(side === "before" ? at - 1 : at, side === "before" ? at : at + 1)
     .filter((c) => (side === "before" ? clipEnd(c) === at : c.start === at));
-  return found.length === 1 ? found[0] : undefined;
+  return found.length === 1 && !found[0].mute ? found[0] : undefined;
 }
 
 /** Crossfades two clips that meet at a place over [at − before, at + after), at constant power; leaves them where there is no material for it. */

@@ -26,6 +26,8 @@ export interface Strand {
 /** Seconds within which nothing is heard again that is as long as `AGAIN` seconds. */
 const APART = 2;
 const AGAIN = 0.05;
+/** A gap that would take more pieces than this is refused: nobody means to lay so many clips at once. */
+const MOST_PIECES = 5000;
 
 /** Something that is heard: a stretch of what a played id names, and when. */
 interface Heard {
@@ -64,11 +66,13 @@ export function weave(tx: Transaction, trackId: string, from: number, to: number
     }),
   );
   const usable = pool.filter((p) => p.to - p.from >= Math.max(1, 2 * margin));
-  const heard = heardNear(tx, trackId, from - apart, to + apart);
+  let heard = heardNear(tx, trackId, from - apart, to + apart);
   const strands: Strand[] = [];
   let [next, at] = [0, from];
   while (at < to) {
     const left = to - at;
+    // What is long past counts no more.
+    if (heard.length > 4 * usable.length + 64) heard = heard.filter((h) => h.at + h.to - h.from >= at - apart);
     /** As much of a stretch, from a place on, as the gap has room for and nothing near has played; never so that a sliver is left. */
     const freeOf = (p: (typeof usable)[number]): { offset: number; length: number } | null => {
       let [a, b] = [p.from, p.to];
@@ -100,6 +104,11 @@ export function weave(tx: Transaction, trackId: string, from: number, to: number
         "passages",
       );
     }
+    if (strands.length >= MOST_PIECES)
+      throw new EditError(
+        `A gap of ${formatLength(to - from, sampleRate)} would take more than ${MOST_PIECES} pieces of these passages: fill it in parts, or name longer passages.`,
+        "passages",
+      );
     const { p, offset, length } = found;
     strands.push({ passage: p.passage, reverse: p.reverse, start: at, offset, length });
     heard.push({ id: p.id, from: offset - margin, to: offset + length + margin, at: at - margin });
