@@ -22,7 +22,9 @@ const [SLOWEST, QUICKEST] = [LOWEST_BPM / 60, 20];
 /** Players drift: the pulse is looked for in stretches of so many seconds, which need not agree in phase. */
 const STRETCH = 8;
 /** Longer passages are looked through in so many stretches of them. */
-const MOST_STRETCHES = 60;
+const MOST_STRETCHES = 24;
+/** As many hits of a passage, evenly taken, tell a pulse as well as all of them. */
+const MOST_HITS = 1000;
 /** A slower pulse that is nearly as even as the most even one is the pulse; a quicker one only divides it. */
 const NEARLY = 0.85;
 /** Below this share the hits no longer follow one even pulse, and a longer passage says no more of it. */
@@ -37,12 +39,14 @@ const [READIEST, OCTAVES] = [110, 0.9];
 /** How evenly times follow a pulse of a rate, from 0 to 1, and its phase: length and angle of the mean of e^(2πi·rate·t). */
 function evenness(times: readonly number[], from: number, to: number, rate: number): { length: number; angle: number } {
   let [re, im] = [0, 0];
-  for (let i = from; i < to; i++) {
+  const stride = Math.max(1, Math.ceil((to - from) / MOST_HITS));
+  let count = 0;
+  for (let i = from; i < to; i += stride, count++) {
     const angle = 2 * Math.PI * rate * times[i];
     re += Math.cos(angle);
     im += Math.sin(angle);
   }
-  return { length: Math.hypot(re, im) / Math.max(1, to - from), angle: Math.atan2(im, re) };
+  return { length: Math.hypot(re, im) / Math.max(1, count), angle: Math.atan2(im, re) };
 }
 
 /** The stretches of times in which a pulse is looked for: index ranges of at least four hits. */
