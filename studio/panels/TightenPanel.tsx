@@ -238,6 +238,7 @@ function FeelRow({
       onKeep({ name: called, offsets });
       toast.success(`Kept the feel of ${called}.`, {
         id: "feel",
+        duration: 2500,
         description: `${offsets.length} lines a bar, in ticks: ${offsets.map((o) => Math.round(o)).join(" ")}`.replaceAll("-", "−"),
       });
     } catch (error) {

@@ -59,6 +59,21 @@ describe("a feel", () => {
     ).toBeCloseTo(10, 9);
   });
 
+  it("goes up to a change of meter on both sides, and is refused only across it", () => {
+    const six = {
+      ...base(120),
+      meter: new MeterMap(
+        [3, 4, 3].map((numerator, i) => ({ tick: [0, 2880, 2880 + 3840][i], numerator, denominator: 4 })),
+        1,
+      ),
+    };
+    const [from, to] = [2880, 2880 + 3840 - 1].map((t) => six.tempo.tickToSample(t));
+    const lines = (end: number) => swungLines(gridLines(EIGHTHS, six), six, { swing: 0, feel: Array.from({ length: 8 }, () => 10) }, from, end);
+    const late = six.tempo.tickToSample(10);
+    for (let t = 2880; t < 2880 + 3840; t += 480) expect(lines(to)).toContain(six.tempo.tickToSample(t) + late);
+    expect(() => lines(to + 24_000)).toThrow(/here a bar has 6/);
+  });
+
   it("from another meter, of a grid without bars, or from no hits is refused in words", () => {
     const feel = feelOf([1000], base(120), EIGHTHS);
     const three = base(120, 3);

@@ -46,6 +46,8 @@ export function swungLines(lines: GridLines, timebase: Timebase, { swing, feel }
     if (!swings || tick === undefined) return sample;
     const { k, lines: count, length } = placeInBar(step, timebase, tick);
     if (feel) {
+      // The lines on both sides of the span may lie in bars of another meter, which are not asked for.
+      if (count !== feel.length && (sample < from || sample > to)) return sample;
       if (count !== feel.length)
         throw new RangeError(`This feel was taken from bars of ${feel.length} lines; here a bar has ${count}: another meter, or another grid.`);
       return Math.max(0, halfUp(tempo.samplesAt(Math.max(0, tick + feel[k]))));
