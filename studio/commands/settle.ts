@@ -15,9 +15,17 @@ import { findSeam, laneSeams } from "@/timeline/model/seam-classes";
 
 /** What became of a seam: where it settled, and its figures before and after; or why it was left. */
 type Result =
-  | { readonly edits: Edit[]; readonly likeness: readonly [number, number]; readonly before: SeamMeasure; readonly after: SeamMeasure }
+  | {
+      readonly edits: Edit[];
+      readonly then: Document;
+      readonly likeness: readonly [number, number];
+      readonly before: SeamMeasure;
+      readonly after: SeamMeasure;
+    }
   | { readonly why: string };
 
+/** Many seams keep the page busy no longer than this at a time. */
+const REST_EVERY_MS = 40;
 /** A dip may be deeper by this much, in dB, and no more. */
 const DIP_DB = 0.1;
 
@@ -76,7 +84,7 @@ async function settledIn(doc: Document, seam: Seam): Promise<Result> {
       (found.splice === parting.splice && found.shift === 0 && right.blend)
     )
       return { why: "no place nearby is better" };
-    return { edits, likeness: [found.before, found.likeness], before, after };
+    return { edits, then, likeness: [found.before, found.likeness], before, after };
   } catch (error) {
     if (error instanceof EditError) return { why: error.message };
     throw error;
@@ -94,6 +102,7 @@ export async function settleSeams(seams: readonly Seam[]): Promise<void> {
   const left: string[] = [];
   let last: Exclude<Result, { why: string }> | null = null;
   let off = false;
+  let rested = performance.now();
   for (const [i, seam] of seams.entries()) {
     if (off) return void toast("Settling was called off. Nothing was changed.", { id: toastId, duration: 4000 });
     if (seams.length > 1 && i % 8 === 0)
@@ -102,16 +111,18 @@ export async function settleSeams(seams: readonly Seam[]): Promise<void> {
         duration: Number.POSITIVE_INFINITY,
         cancel: { label: "Cancel", onClick: () => (off = true) },
       });
+    // Now and then the page draws, and hears that it is called off.
+    if (performance.now() - rested > REST_EVERY_MS) {
+      await new Promise((resolve) => setTimeout(resolve));
+      rested = performance.now();
+    }
     const now = seam.right ? (seamNear(doc, seam.trackId, seam.right.id) ?? seam) : seam;
     const result = await settledIn(doc, now);
     if ("why" in result) {
       left.push(result.why);
       continue;
     }
-    doc = applyEdits(
-      doc,
-      result.edits.map((e) => edited(e, doc.sampleRate)),
-    ).doc;
+    doc = result.then;
     edits.push(...result.edits);
     last = result;
   }

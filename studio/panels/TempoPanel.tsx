@@ -50,7 +50,6 @@ export function TempoPanel() {
   const doc = useSession((s) => s.doc);
   const range = useView((v) => v.range);
   const selection = useView((v) => v.clipIds);
-  const playhead = useView((v) => Math.round(v.playhead));
   const unit = useSettings((s) => s.readOuts[0]);
   const [choice, setChoice] = useState(last);
   const [reading, setReading] = useState(0);
@@ -60,6 +59,8 @@ export function TempoPanel() {
     setChoice({ ...last });
   };
   const { way, count, bar } = choice;
+  // Followed only where it counts: it moves with every frame that plays.
+  const playhead = useView((v) => (way === "taps" ? Math.round(v.playhead) : 0));
   const base = timebaseOf(doc);
   const events = doc.piece.tempo;
   const rate = doc.sampleRate;

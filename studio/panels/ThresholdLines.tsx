@@ -6,10 +6,9 @@ import { CLOTH_TOP, laneBoxes, RAIL } from "@/timeline/model/geometry";
 import { bandOf } from "@/timeline/model/layers";
 import { waveInset } from "@/timeline/paint/cloth";
 import { rulersHeight } from "@/timeline/paint/rulers";
+import { WAVES } from "@/timeline/paint/strip";
 import { followPointer } from "@/ui/pointer-drag";
 
-/** Waveforms are drawn one for each of the first two channels. */
-const WAVES = 2;
 /** The lines can be taken hold of so many pixels from them, but not across the middle. */
 const GRIP = 6;
 

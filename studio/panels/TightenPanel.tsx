@@ -260,11 +260,9 @@ function FeelRow({
           onFocus={(e) => e.target.select()}
           onBlur={() => setNaming(false)}
           onKeyDown={(e) => {
-            if (e.key !== "Enter" && e.key !== "Escape") return;
+            if (e.key !== "Enter") return;
             e.preventDefault();
-            e.stopPropagation();
-            if (e.key === "Enter") keep(e.currentTarget.value);
-            else setNaming(false);
+            keep(e.currentTarget.value);
           }}
         />
       ) : (

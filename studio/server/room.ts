@@ -1,6 +1,6 @@
 import { PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
 import { middleOf, quietPassages, rootMeanSquare } from "@wet-thread/core/analysis/room";
-import { gapsBetween, roomLevel, type Stretch, suggestThreshold, unionOf } from "@wet-thread/core/analysis/silence";
+import { gapsBetween, type Stretch, soundThreshold, unionOf } from "@wet-thread/core/analysis/silence";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import type { Document } from "@wet-thread/core/model/document";
 import { playedId } from "@wet-thread/core/model/played";
@@ -31,8 +31,6 @@ export const RoomRequest = z
   .refine((p) => p.end > p.start, { message: "A span ends after it starts.", path: ["end"] });
 
 const BLOCK = PEAK_LEVELS[0];
-/** Above the room's peaks by so many dB where there is nothing louder to tell it from. */
-const ABOVE_ROOM = 3;
 /** So much material, in seconds, is measured and used at most, in parts no longer than `LONGEST`. */
 const [ENOUGH, LONGEST] = [30, 6];
 /** Passages farther than this from the middle level of all, in dB, hold something else than the room. */
@@ -65,9 +63,8 @@ async function pausesOf(doc: Document, { sourceId, channels }: { sourceId: strin
   const source = doc.sources.get(sourceId);
   if (!source) return [];
   const levels = await readLevels(sourceId, 0, Math.ceil(source.length / BLOCK));
-  const room = roomLevel(levels);
-  if (room === null) return [];
-  const threshold = suggestThreshold(levels) ?? 10 ** ((room + ABOVE_ROOM) / 20);
+  const threshold = soundThreshold(levels);
+  if (threshold === null) return [];
   return quietPassages(levels, BLOCK, source.length, threshold, doc.sampleRate).map(([from, to]) => ({ sourceId, channels, from, to }));
 }
 

@@ -1,5 +1,5 @@
 import { PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
-import { gapsBetween, roomLevel, type Stretch, soundStretches, suggestThreshold } from "@wet-thread/core/analysis/silence";
+import { gapsBetween, roomLevel, type Stretch, soundStretches, soundThreshold } from "@wet-thread/core/analysis/silence";
 import { envelopeFactor } from "@wet-thread/core/dsp/envelope";
 import { soundTogether } from "@wet-thread/core/edit/clips/clear-silence";
 import { leadsOf } from "@wet-thread/core/edit/links";
@@ -45,10 +45,6 @@ async function levelsOf(clip: Clip): Promise<{ clip: Clip; levels: Float32Array;
   return { clip, levels, first: from * BLOCK };
 }
 
-/** Above the room's peaks by so many dB where there is nothing louder to tell it from. */
-const ABOVE_ROOM = 3;
-const QUIETEST = -90;
-
 /** For clips together: a threshold from all their levels, and how loud their quietest stretches get, in dB; null for digital silence. */
 function suggested(all: readonly Float32Array[]): { threshold: number; room: number | null } {
   const together = new Float32Array(all.reduce((sum, l) => sum + l.length, 0));
@@ -58,8 +54,8 @@ function suggested(all: readonly Float32Array[]): { threshold: number; room: num
     at += l.length;
   }
   const room = roomLevel(together);
-  const found = suggestThreshold(together);
-  const threshold = found !== null ? 20 * Math.log10(found) : room === null ? -60 : Math.max(QUIETEST, room + ABOVE_ROOM);
+  const found = soundThreshold(together);
+  const threshold = found === null ? -60 : 20 * Math.log10(found);
   return { threshold: Math.round(threshold), room: room === null ? null : Math.round(room) };
 }
 

@@ -51,15 +51,20 @@ const hits = new LRUCache<string, readonly number[]>({ maxSize: 2_000_000, sizeC
 /** The document with the hits of its recordings, where an edit goes by them. */
 async function withHits(on: Reader, doc: Document, edits: readonly Edit[]): Promise<Document> {
   if (!edits.some((e) => e.attacks === true || e.type === "tighten")) return doc;
-  const unknown = [...doc.sources.keys()].filter((id) => !hits.has(id));
+  // What is known is taken out at once: what comes in may push it out.
+  const known = new Map([...doc.sources.keys()].map((id) => [id, hits.get(id)]));
+  const unknown = [...known].flatMap(([id, list]) => (list ? [] : [id]));
   if (unknown.length > 0) {
     const rows = await on
       .select({ id: sources.id, transients: sources.transients })
       .from(sources)
       .where(and(inArray(sources.id, unknown), eq(sources.status, "ready")));
-    for (const { id, transients } of rows) hits.set(id, transients);
+    for (const { id, transients } of rows) {
+      hits.set(id, transients);
+      known.set(id, transients);
+    }
   }
-  return { ...doc, sources: new Map([...doc.sources].map(([id, info]) => [id, { ...info, hits: hits.get(id) }])) };
+  return { ...doc, sources: new Map([...doc.sources].map(([id, info]) => [id, { ...info, hits: known.get(id) }])) };
 }
 
 async function load(on: Reader, id: string, lock = false): Promise<LoadedVersion> {

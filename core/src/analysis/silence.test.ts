@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { noise } from "../testing/arbitraries";
-import { gapsBetween, type SilenceRule, type Stretch, soundStretches, suggestThreshold, unionOf } from "./silence";
+import { gapsBetween, type SilenceRule, type Stretch, soundStretches, soundThreshold, suggestThreshold, unionOf } from "./silence";
 
 const BLOCK = 64;
 const levels = fc.array(fc.float({ min: 0, max: 1, noNaN: true }), { maxLength: 200 }).map((l) => Float32Array.from(l));
@@ -131,5 +131,17 @@ describe("lists of stretches", () => {
         expect(both.every(([, to], i) => i + 1 === both.length || to < both[i + 1][0])).toBe(true);
       }),
     );
+  });
+});
+
+describe("a threshold for any levels", () => {
+  it("is the suggested one, else just above the room, and none in digital silence", () => {
+    const even = new Float32Array(100).fill(0.2);
+    expect(suggestThreshold(even)).toBeNull();
+    expect(20 * Math.log10((soundThreshold(even) as number) / 0.2)).toBeCloseTo(3, 6);
+    expect(soundThreshold(new Float32Array(100))).toBeNull();
+    const speech = Float32Array.from({ length: 640 }, (_, i) => (i % 128 < 64 ? 0.4 : 0.001));
+    expect(suggestThreshold(speech)).not.toBeNull();
+    expect(soundThreshold(speech)).toBe(suggestThreshold(speech));
   });
 });

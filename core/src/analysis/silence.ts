@@ -84,6 +84,17 @@ export function suggestThreshold(levels: Float32Array): number | null {
   return 10 ** ((room + Math.min(18, Math.max(6, PART * (sound - room)))) / 20);
 }
 
+/** Where nothing can be told apart, so many dB above the room's own level is sound; nothing below this is. */
+const [ABOVE_ROOM, QUIETEST] = [3, -90];
+
+/** A threshold for these levels, as a magnitude: the suggested one, else just above the room's own; null where all is digital silence. */
+export function soundThreshold(levels: Float32Array): number | null {
+  const suggested = suggestThreshold(levels);
+  if (suggested !== null) return suggested;
+  const room = roomLevel(levels);
+  return room === null ? null : 10 ** (Math.max(QUIETEST, room + ABOVE_ROOM) / 20);
+}
+
 /** What of [from, to) none of the stretches covers; they are in order and apart. */
 export function gapsBetween(stretches: readonly Stretch[], from: number, to: number): Stretch[] {
   const gaps: Stretch[] = [];
