@@ -21,7 +21,7 @@ export const useExportMenu = create<{ readonly open: boolean; readonly part: Exp
 
 export const exportSpan = (span: Omit<ExportPart, "name">, name: string): void => useExportMenu.setState({ open: true, part: { ...span, name } });
 
-/** Opens the export for the range, else the selected clips with their tracks, else the whole piece. */
+/** Opens the export for the range, else for the selected clips with their tracks. */
 export function exportSelection(): void {
   const { range } = view();
   if (range) return exportSpan({ start: range.start, end: range.end }, "Range");
