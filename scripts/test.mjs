@@ -9,6 +9,8 @@ import { ENV, ensureBuild, ensureChromium, ensureModules, ensureNode, migrate } 
 import { freePort, Halt, ROOT, say } from "./lib/shell.mjs";
 
 let [passed, failed] = [0, 0];
+/** What failed, with the beginning of why: said again at the end, where a long run is looked at first. */
+const wrong = [];
 const stops = [];
 const bin = (name) => path.join(ROOT, "node_modules", ".bin", name);
 const only = process.argv.slice(2).filter((a) => !a.startsWith("-"));
@@ -21,6 +23,7 @@ function check(name, command, args, options = {}) {
   if (done.status === 0) passed++;
   else {
     failed++;
+    wrong.push(name);
     say(`${name} failed`);
   }
 }
@@ -33,12 +36,31 @@ function suite(name, command, args, report, count, options = {}) {
   const done = spawnSync(command, args, { cwd: ROOT, stdio: "inherit", ...options, env: { ...process.env, ...ENV, ...options.env } });
   const found = fs.existsSync(report) ? count(JSON.parse(fs.readFileSync(report, "utf8"))) : { passed: 0, failed: 1 };
   if (done.status !== 0 && found.failed === 0) found.failed = 1;
+  if (found.failed > 0)
+    wrong.push(...(found.names?.length ? found.names.map((n) => `${name}: ${n}`) : [`${name}: the runner ended with ${done.status ?? done.signal}`]));
   passed += found.passed;
   failed += found.failed;
 }
 
-const vitestCount = (r) => ({ passed: r.numPassedTests, failed: r.numFailedTests });
-const playwrightCount = (r) => ({ passed: r.stats.expected + r.stats.flaky, failed: r.stats.unexpected });
+const MOST_WHY = 1500;
+const briefly = (title, why) => `${title}\n${String(why ?? "").slice(0, MOST_WHY)}`;
+const vitestCount = (r) => ({
+  passed: r.numPassedTests,
+  failed: r.numFailedTests,
+  names: r.testResults.flatMap((file) => {
+    const bad = file.assertionResults.filter((t) => t.status === "failed").map((t) => briefly(t.fullName, t.failureMessages[0]));
+    return bad.length === 0 && file.status === "failed" ? [briefly(file.name, file.message)] : bad;
+  }),
+});
+const specsOf = (suite) => [...(suite.specs ?? []), ...(suite.suites ?? []).flatMap(specsOf)];
+const playwrightCount = (r) => ({
+  passed: r.stats.expected + r.stats.flaky,
+  failed: r.stats.unexpected,
+  names: r.suites
+    .flatMap(specsOf)
+    .filter((s) => !s.ok)
+    .map((s) => briefly(s.title, s.tests[0]?.results[0]?.error?.message)),
+});
 
 try {
   ensureNode();
@@ -83,9 +105,11 @@ try {
   }
 } catch (error) {
   console.error(error instanceof Halt ? `wet thread: ${error.message}` : error);
+  wrong.push(error.message);
   failed++;
 } finally {
   for (const stop of stops.reverse()) await stop();
 }
+for (const what of wrong) say(`failed: ${what}`);
 console.log(`${passed} passed, ${failed} failed`);
 process.exit(failed === 0 && passed > 0 ? 0 : 1);

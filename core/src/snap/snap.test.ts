@@ -80,6 +80,27 @@ describe("snapping", () => {
       { numRuns: 300 },
     );
   });
+  it("keeping offset: comes back to where it was though the tempo jumps between", () => {
+    const base = {
+      sampleRate: 96_000,
+      tempo: new TempoMap(
+        [
+          { tick: 0, bpm: 61.076 },
+          { tick: 10_627, bpm: 20 },
+        ],
+        96_000,
+      ),
+      meter: new MeterMap([
+        { tick: 0, numerator: 7, denominator: 4 },
+        { tick: 6720, numerator: 2, denominator: 4 },
+      ]),
+      frameRate: frameRate("23.976"),
+    };
+    const ask = (wanted: number) =>
+      snap(query({ wanted, origin: 188_617, grid: gridLines({ kind: "bar", count: 1 }, base), placing: "offset", timebase: base }));
+    const { position } = ask(1_222_641);
+    expect(ask(position).position).toBe(position);
+  });
   it("keeping offset: stops at the earliest line that keeps it", () => {
     const grid = gridLines({ kind: "bar", count: 1 }, timebase);
     const origin = grid.after(0).sample + 1000;

@@ -62,9 +62,11 @@ function gridCandidates(q: SnapQuery, grid: GridLines): Candidate[] {
   const offset = q.placing === "offset" ? gridOffset(q.origin, grid, q.timebase) : 0;
   const place = (line: GridLine): Candidate => ({ position: offset ? keeping(line, offset, grid, q.timebase) : line.sample, line });
   const least = q.least ?? 0;
-  const middle = grid.before(
-    Math.max(0, q.wanted - (isMusical(grid.step) ? keeping(grid.before(q.wanted), offset, grid, q.timebase) - grid.before(q.wanted).sample : offset)),
-  );
+  const nearest = grid.before(Math.max(0, q.wanted));
+  let middle = grid.before(Math.max(0, q.wanted - (place(nearest).position - nearest.sample)));
+  // An offset in ticks is longer or shorter elsewhere: where the tempo jumps, the first guess may be some lines off.
+  for (let next = grid.after(middle.sample); place(next).position <= q.wanted; next = grid.after(next.sample)) middle = next;
+  while (middle.sample > 0 && place(middle).position > q.wanted) middle = grid.before(middle.sample - 1);
   const found: Candidate[] = [];
   if (middle.sample > 0) found.push(place(grid.before(middle.sample - 1)));
   found.push(place(middle), place(grid.after(middle.sample)));

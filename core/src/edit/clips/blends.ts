@@ -3,7 +3,7 @@ import { bareFade } from "../../dsp/fades";
 import { playedSource } from "../../model/played";
 import { Bend, BlendLaw, BlendPlace, type Clip, clipEnd, FadeShape, Id, Length, Position } from "../../model/schema";
 import { formatLength } from "../../time/format";
-import { takeBlendOff, unblended } from "../cut";
+import { takeBlendOff, takeOut, unblended } from "../cut";
 import { countNames, defineEdit, TrackIds } from "../definition";
 import { EditError } from "../errors";
 import { withEnd, withStart } from "../parts";
@@ -53,14 +53,34 @@ export function blendClips(
     );
   const start = splice - before;
   const shape = p.linked ? p : left.fadeOut;
-  tx.setClip({ ...withEnd(left, splice + after), fadeOut: { length, shape: shape.shape, bend: shape.bend } });
+  const layer = sharedLayer(tx, left, right);
+  tx.setClip({ ...withEnd({ ...left, layer }, splice + after), fadeOut: { length, shape: shape.shape, bend: shape.bend } });
   tx.setClip({
     ...withStart(right, start),
-    layer: left.layer,
+    layer,
     fadeIn: { length, shape: p.shape, bend: p.bend },
     blend: { with: left.id, law: p.law, place: p.place, splice, linked: p.linked },
   });
   return length;
+}
+
+/**
+ * The layer that two clips blend on: that of the earlier one, or of the later one, whichever changes nothing of what lies over or under either
+ * of them. Where both would, what the higher of the two hides is put away.
+ */
+function sharedLayer(tx: Transaction, left: Clip, right: Clip): number {
+  if (left.layer === right.layer) return left.layer;
+  const [low, high] = left.layer < right.layer ? [left, right] : [right, left];
+  const between = (clip: Clip): Clip[] =>
+    tx
+      .lane(clip.trackId)
+      .within(clip.start, clipEnd(clip))
+      .filter((c) => c.id !== left.id && c.id !== right.id && c.layer >= low.layer && c.layer <= high.layer);
+  const hidden = between(high);
+  if (hidden.length > 0 && between(low).length === 0) return high.layer;
+  const partner = (c: Clip): boolean => c.blend?.with === high.id || high.blend?.with === c.id;
+  for (const c of hidden) if (!partner(c)) takeOut(tx, c.id, Math.max(c.start, high.start), Math.min(clipEnd(c), clipEnd(high)));
+  return low.layer;
 }
 
 /** Two neighbours with their edit point elsewhere: the one is longer by what the other is shorter. Throws EditError without material. */

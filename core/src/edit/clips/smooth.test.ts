@@ -2,7 +2,9 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import type { Document } from "../../model/document";
 import { problems } from "../../model/invariants";
+import type { Lane } from "../../model/lane";
 import { clipEnd } from "../../model/schema";
+import { heardOf } from "../../render/heard";
 import { MemoryReader } from "../../render/reader";
 import { quietEdges } from "../../seam/measure";
 import { allSeams, classify } from "../../seam/seams";
@@ -46,6 +48,17 @@ describe("smoothing", () => {
       [2452, 4000, "b"],
     ]);
     expect(raw(after)).toEqual([]);
+  });
+  it("lets nothing be heard that lay hidden between the layers of two clips that it blends", () => {
+    const doc = documentOf(1, [
+      plainClip({ id: "a", start: 0, length: 1500, offset: 0 }),
+      plainClip({ id: "top", start: 500, length: 2000, offset: 100, layer: 2 }),
+      plainClip({ id: "hidden", start: 1800, length: 700, offset: 0, layer: 1 }),
+    ]);
+    const after = smooth(doc);
+    expect(after.clips.get("top")).toMatchObject({ blend: { with: "a" } });
+    expect(raw(after)).toEqual([]);
+    expect(heardOf(after.lanes.get("t0") as Lane).some((h) => h.clip.id === "hidden")).toBe(false);
   });
   it("leaves no raw seam wherever the clips are long enough for it, whatever the piece", () => {
     fc.assert(
