@@ -1,4 +1,5 @@
 import type { Edit } from "@wet-thread/core/edit/registry";
+import { playedSource } from "@wet-thread/core/model/played";
 import type { Envelopes } from "@wet-thread/core/model/schema";
 import { toast } from "sonner";
 import { session } from "@/state/session";
@@ -66,7 +67,7 @@ export function pasteEnvelopes(): void {
   const { doc } = session();
   const edits = clips.flatMap((clip) =>
     (["gain", "pan"] as const).flatMap((kind): Edit[] => {
-      const length = doc.sources.get(clip.sourceId)?.length ?? 0;
+      const length = playedSource(doc.sources, clip)?.length ?? 0;
       // What lies outside the recording here can't be kept.
       const points = held?.[kind]?.filter((p) => p.at + clip.offset >= 0 && p.at + clip.offset < length);
       return points?.length ? [{ type: "set-envelope", clipIds: [clip.id], kind, points, from: "clip" }] : [];

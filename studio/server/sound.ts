@@ -1,6 +1,6 @@
 import { PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
 import { gapsBetween, roomLevel, type Stretch, soundStretches, soundThreshold } from "@wet-thread/core/analysis/silence";
-import { envelopeFactor } from "@wet-thread/core/dsp/envelope";
+import { clipEnvelopeFactor } from "@wet-thread/core/dsp/envelope";
 import { soundTogether } from "@wet-thread/core/edit/clips/clear-silence";
 import { leadsOf } from "@wet-thread/core/edit/links";
 import { playedId } from "@wet-thread/core/model/played";
@@ -36,11 +36,11 @@ async function levelsOf(clip: Clip): Promise<{ clip: Clip; levels: Float32Array;
   const levels = await readLevels(playedId(clip), from, Math.ceil((clip.offset + clip.length) / BLOCK));
   const gain = gainFactor(clip.gain);
   const line = clip.envelopes?.gain;
-  const length = line ? ((await lengthOf(clip.sourceId)) ?? 0) : 0;
+  const length = line ? await lengthOf(clip.sourceId) : 0;
   for (let i = 0; i < levels.length; i++) {
     const at = (from + i) * BLOCK + BLOCK / 2;
     // As loud as the envelope lets a block be in its middle.
-    levels[i] *= line ? gain * envelopeFactor(line, Math.max(0, clip.recipe?.reverse ? length - 1 - at : at)) : gain;
+    levels[i] *= gain * clipEnvelopeFactor(clip, length, at);
   }
   return { clip, levels, first: from * BLOCK };
 }

@@ -1,4 +1,5 @@
-import { type EnvelopePoint, gainFactor } from "../model/schema";
+import { linePlace, madeLine } from "../model/played";
+import { type Clip, type EnvelopePoint, gainFactor } from "../model/schema";
 
 /** −144 dB and below is silence. */
 const SILENCE = -144;
@@ -35,6 +36,12 @@ export function envelopeFactor(points: readonly EnvelopePoint[], at: number): nu
   const out = new Float64Array(1).fill(1);
   scaleByEnvelope(points, at, 1, out, 0);
   return out[0];
+}
+
+/** The factor of a clip's gain envelope at a sample of what it plays of a recording that is `length` samples long itself; 1 without one. */
+export function clipEnvelopeFactor(clip: Pick<Clip, "recipe" | "envelopes">, length: number, at: number): number {
+  const line = clip.envelopes?.gain;
+  return line ? envelopeFactor(madeLine(clip, line), Math.max(0, linePlace({ length }, clip, at))) : 1;
 }
 
 /**

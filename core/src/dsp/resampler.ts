@@ -1,11 +1,5 @@
 import { type Kernels, newKernels } from "../kernels/kernels";
-
-/** Zero crossings of the sinc on each side. */
-const SIDE = 64;
-/** Kaiser window parameter: about 145 dB of stop band with 64 crossings a side. */
-const BETA = 14.5;
-/** The pass band ends at this part of the lower Nyquist frequency. */
-const ROLL_OFF = 0.95;
+import { ROLL_OFF, SIDE, windowedSinc } from "./sinc";
 
 /** Input samples that can wait, and outputs made in one go. */
 const WAITING = 1 << 16;
@@ -14,17 +8,6 @@ const OUT = 1 << 14;
 function gcd(a: number, b: number): number {
   while (b) [a, b] = [b, a % b];
   return a;
-}
-
-/** Modified Bessel function of the first kind, order 0, by its power series. */
-function bessel0(x: number): number {
-  let sum = 1;
-  let term = 1;
-  for (let k = 1; term > sum * 1e-17; k++) {
-    term *= (x / (2 * k)) ** 2;
-    sum += term;
-  }
-  return sum;
 }
 
 /**
@@ -52,7 +35,6 @@ export class Resampler {
     this.down = from / g;
     const cutoff = Math.min(1, to / from) * ROLL_OFF;
     this.half = Math.ceil(SIDE / cutoff);
-    const norm = bessel0(BETA);
     // The kernel takes four taps at a time; those beyond the window are zero.
     this.size = Math.ceil((2 * this.half) / 4) * 4;
     this.input = 2 * this.up * this.size;
@@ -62,11 +44,7 @@ export class Resampler {
       const h = this.kernels.doubles.subarray(phase * this.size, phase * this.size + 2 * this.half);
       let sum = 0;
       for (let k = 0; k < h.length; k++) {
-        const t = k - this.half + 1 - phase / this.up;
-        const x = Math.PI * cutoff * t;
-        const edge = t / this.half;
-        const window = Math.abs(edge) >= 1 ? 0 : bessel0(BETA * Math.sqrt(1 - edge * edge)) / norm;
-        h[k] = (x === 0 ? 1 : Math.sin(x) / x) * window;
+        h[k] = windowedSinc(k - this.half + 1 - phase / this.up, cutoff, this.half);
         sum += h[k];
       }
       // Unity at zero frequency in every phase.

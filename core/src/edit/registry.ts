@@ -21,6 +21,7 @@ import { mute, setClip, setGain, setLayer } from "./clips/settings";
 import { shiftInside } from "./clips/shift-inside";
 import { smooth } from "./clips/smooth";
 import { split } from "./clips/split";
+import { asRecorded, setPitch, stretch, warp } from "./clips/stretch";
 import { tighten } from "./clips/tighten";
 import { trim } from "./clips/trim";
 import { Common, type EditDefinition, type Linking } from "./definition";
@@ -60,6 +61,10 @@ export const EDITS: readonly EditDefinition[] = [
   setEnvelope,
   shiftEnvelope,
   reverse,
+  stretch,
+  setPitch,
+  warp,
+  asRecorded,
   mute,
   setClip,
   setLayer,

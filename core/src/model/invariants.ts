@@ -1,12 +1,13 @@
 import { isCutShort } from "../dsp/fades";
 import type { Document } from "./document";
+import { playedSource } from "./played";
 import { type Clip, clipEnd } from "./schema";
 
 export const NOTHING_WRONG: string[] = [];
 
 /** Whether a clip is one of the many with which nothing can be wrong that a closer look would find. */
 function isPlain(doc: Document, clip: Clip): boolean {
-  const source = doc.sources.get(clip.sourceId);
+  const source = playedSource(doc.sources, clip);
   return (
     source !== undefined &&
     doc.tracks.has(clip.trackId) &&
@@ -31,7 +32,7 @@ export function clipProblems(doc: Document, clip: Clip): string[] {
   const say = (ok: boolean, what: string): void => {
     if (!ok) found.push(`${clip.name || clip.id}: ${what}`);
   };
-  const source = doc.sources.get(clip.sourceId);
+  const source = playedSource(doc.sources, clip);
   say(doc.tracks.has(clip.trackId), "it lies on a track that does not exist");
   say(source !== undefined, "its recording does not exist");
   say(Number.isSafeInteger(clip.start) && clip.start >= 0, "it would start before zero");

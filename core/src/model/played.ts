@@ -1,52 +1,191 @@
-import type { Clip, SourceInfo } from "./schema";
+import { evenMap, madeAt, recordedAt, type TimeMap, warpedMap } from "../time/time-map";
+import { hashOf } from "./hash";
+import type { Clip, EnvelopePoint, Recipe, SourceInfo, StretchKind } from "./schema";
 
 /*
  * A clip may play not its recording but one that is made from it by its recipe. Everybody who reads samples, hits or lengths for a clip asks
- * here: a derived recording has an id of its own, and is read like any other.
+ * here: a derived recording has an id of its own, and is read like any other. What is stretched, warped or pitched is *made* first, and may
+ * then be turned round, which needs no work.
  */
 
 /** Parts a recording's id from the recipe in a derived one's. No id of a recording has it. */
 const MARK = "~";
+const MADE = "m";
 const REVERSED = "r";
 
-/** The id of the recording that a clip plays: its own, or the one that its recipe makes from it. */
-export const playedId = (clip: Pick<Clip, "sourceId" | "recipe">): string =>
-  clip.recipe?.reverse ? `${clip.sourceId}${MARK}${REVERSED}` : clip.sourceId;
+type Played = Pick<Clip, "sourceId" | "recipe">;
 
-/** What a played id says: the recording that it comes from, and whether it runs backwards. */
-export function ofPlayedId(id: string): { readonly sourceId: string; readonly reverse: boolean } {
-  const at = id.indexOf(MARK);
-  return at < 0 ? { sourceId: id, reverse: false } : { sourceId: id.slice(0, at), reverse: id.slice(at + 1) === REVERSED };
+/** The part of a recipe for which samples must be worked out. */
+export type Making = Pick<Recipe, "stretch" | "warp" | "pitch">;
+
+function gcd(a: number, b: number): number {
+  while (b) [a, b] = [b, a % b];
+  return a;
 }
 
-/** Sample i of a reversed recording of n samples is sample n − 1 − i; a hit lies where its first sample went, as far as it is there. */
-function reversed(source: SourceInfo): SourceInfo {
-  const { length, hits } = source;
+/** The same making is written in the same way, whatever figures say it. */
+function canonical({ stretch, warp, pitch }: Making): string {
+  const g = stretch ? gcd(stretch.from, stretch.to) : 1;
+  const time = stretch ? [stretch.kind, stretch.from / g, stretch.to / g] : warp ? [warp.kind, ...warp.points.flatMap((p) => [p.from, p.to])] : [];
+  return JSON.stringify([time, pitch ?? 0]);
+}
+
+const suffixes = new WeakMap<Recipe, string>();
+
+/** What a recipe puts behind a recording's id: `~m` and a digest of what is made, `r` where it is turned round. */
+function suffixOf(recipe: Recipe): string {
+  let suffix = suffixes.get(recipe);
+  if (suffix === undefined) {
+    const made = makingOf(recipe);
+    suffix = `${MARK}${made ? MADE + hashOf(canonical(made)) : ""}${recipe.reverse ? REVERSED : ""}`;
+    suffixes.set(recipe, suffix);
+  }
+  return suffix;
+}
+
+/** What of a recipe must be made; undefined where nothing must. */
+export function makingOf(recipe: Recipe | undefined): Making | undefined {
+  if (!recipe || !(recipe.stretch || recipe.warp || recipe.pitch)) return undefined;
+  const { stretch, warp, pitch } = recipe;
+  return { ...(stretch && { stretch }), ...(warp && { warp }), ...(pitch && { pitch }) };
+}
+
+/** The id of the recording that a clip plays: its own, or the one that its recipe makes from it. */
+export const playedId = (clip: Played): string => (clip.recipe ? clip.sourceId + suffixOf(clip.recipe) : clip.sourceId);
+
+/** The id of what is made for a clip, forwards; its recording's own where nothing is. */
+export const madeId = (clip: Played): string => ofPlayedId(playedId(clip)).forwards;
+
+/** What a played id says: the recording that it comes from, what of it is read forwards, and whether it is turned round. */
+export function ofPlayedId(id: string): { readonly sourceId: string; readonly forwards: string; readonly reverse: boolean } {
+  const at = id.indexOf(MARK);
+  if (at < 0) return { sourceId: id, forwards: id, reverse: false };
+  const sourceId = id.slice(0, at);
+  const reverse = id.endsWith(REVERSED);
+  const whole = reverse ? id.slice(0, -1) : id;
+  return { sourceId, forwards: whole.length > at + 1 ? whole : sourceId, reverse };
+}
+
+/** Whether an id names a recording whose samples are worked out. */
+export const isMade = (id: string): boolean => id.includes(MARK + MADE);
+
+const maps = new WeakMap<Making, TimeMap>();
+const PLAIN = evenMap(1, 1);
+
+/** Where moments of the recording lie in what a recipe makes, before it is turned round. */
+export function mapOf(recipe: Making | undefined): TimeMap {
+  if (!recipe?.stretch && !recipe?.warp) return PLAIN;
+  let map = maps.get(recipe);
+  if (!map) {
+    map = recipe.warp ? warpedMap(recipe.warp.points) : evenMap(recipe.stretch?.from ?? 1, recipe.stretch?.to ?? 1);
+    maps.set(recipe, map);
+  }
+  return map;
+}
+
+/** How a clip is stretched: its own kind, or smooth, which pitch alone needs. */
+export const kindOf = (recipe: Making | undefined): StretchKind => recipe?.stretch?.kind ?? recipe?.warp?.kind ?? "smooth";
+
+/** How many samples are made of a recording of some length; never none. */
+export const madeLength = (length: number, recipe: Making | undefined): number => Math.max(1, madeAt(mapOf(recipe), length));
+
+/** Places of single samples, in order, each once, as far as they are there. */
+function placed(places: readonly number[], length: number): number[] {
+  const out: number[] = [];
+  for (const at of places) if (at >= 0 && at < length && at > (out.at(-1) ?? -1)) out.push(at);
+  return out;
+}
+
+/** A hit lies where its first sample went; sample i of a reversed recording of n samples is sample n − 1 − i. */
+function derived(source: SourceInfo, recipe: Recipe): SourceInfo {
+  const length = madeLength(source.length, recipe);
+  const map = mapOf(recipe);
+  const hits =
+    source.hits &&
+    (map === PLAIN
+      ? source.hits
+      : placed(
+          source.hits.map((h) => madeAt(map, h)),
+          length,
+        ));
   return {
     ...source,
-    id: `${source.id}${MARK}${REVERSED}`,
-    ...(hits && { hits: hits.map((h) => length - 1 - h).reverse() }),
+    id: source.id + suffixOf(recipe),
+    length,
+    ...(hits && { hits: recipe.reverse ? hits.map((h) => length - 1 - h).reverse() : hits }),
   };
 }
 
-const made = new WeakMap<SourceInfo, SourceInfo>();
+const known = new WeakMap<SourceInfo, Map<string, SourceInfo>>();
 
 /** What is known of the recording that a clip plays; undefined where its own is not there. */
-export function playedSource(sources: ReadonlyMap<string, SourceInfo>, clip: Pick<Clip, "sourceId" | "recipe">): SourceInfo | undefined {
+export function playedSource(sources: ReadonlyMap<string, SourceInfo>, clip: Played): SourceInfo | undefined {
   const source = sources.get(clip.sourceId);
-  if (!source || !clip.recipe?.reverse) return source;
-  let derived = made.get(source);
-  if (!derived) {
-    derived = reversed(source);
-    made.set(source, derived);
+  return source && clip.recipe ? playedOf(source, clip.recipe) : source;
+}
+
+/** What is known of a recording as a recipe has it. */
+export function playedOf(source: SourceInfo, recipe: Recipe): SourceInfo {
+  let all = known.get(source);
+  if (!all) {
+    all = new Map();
+    known.set(source, all);
   }
-  return derived;
+  const suffix = suffixOf(recipe);
+  let found = all.get(suffix);
+  if (!found) {
+    found = derived(source, recipe);
+    all.set(suffix, found);
+  }
+  return found;
 }
 
 /** Whether two clips play the same recording, made in the same way. */
-export const playsSame = (a: Pick<Clip, "sourceId" | "recipe">, b: Pick<Clip, "sourceId" | "recipe">): boolean =>
-  a.sourceId === b.sourceId && (a.recipe?.reverse ?? false) === (b.recipe?.reverse ?? false);
+export const playsSame = (a: Played, b: Played): boolean =>
+  a.sourceId === b.sourceId && (a.recipe === b.recipe || (a.recipe ? suffixOf(a.recipe) : "") === (b.recipe ? suffixOf(b.recipe) : ""));
 
-/** A place of the recording itself, in samples, as a clip's recipe has it, and the other way round: the recipes there are are their own inverse. */
-export const throughRecipe = (source: Pick<SourceInfo, "length">, clip: Pick<Clip, "recipe">, at: number): number =>
-  clip.recipe?.reverse ? source.length - 1 - at : at;
+/** A sample of the recording itself, in what a clip plays of it. `source` is the recording's own. */
+export function playedPlace(source: Pick<SourceInfo, "length">, clip: Pick<Clip, "recipe">, at: number): number {
+  const place = madeAt(mapOf(clip.recipe), at);
+  return clip.recipe?.reverse ? madeLength(source.length, clip.recipe) - 1 - place : place;
+}
+
+/** A sample of what a clip plays, in the recording itself: the other way round. */
+export function ownPlace(source: Pick<SourceInfo, "length">, clip: Pick<Clip, "recipe">, at: number): number {
+  return recordedAt(mapOf(clip.recipe), clip.recipe?.reverse ? madeLength(source.length, clip.recipe) - 1 - at : at);
+}
+
+const lines = new WeakMap<readonly EnvelopePoint[], { suffix: string; points: readonly EnvelopePoint[] }>();
+
+/**
+ * The points of an envelope, which are kept on the recording, at their places in what is made of it, before it is turned round. Of points
+ * that fall on one sample the last counts.
+ */
+export function madeLine(clip: Pick<Clip, "recipe">, points: readonly EnvelopePoint[]): readonly EnvelopePoint[] {
+  const { recipe } = clip;
+  const map = mapOf(recipe);
+  if (!recipe || map === PLAIN) return points;
+  const suffix = suffixOf(recipe);
+  const found = lines.get(points);
+  if (found?.suffix === suffix) return found.points;
+  const made: EnvelopePoint[] = [];
+  for (const p of points) {
+    const at = madeAt(map, p.at);
+    if (made.at(-1)?.at === at) made.pop();
+    made.push({ ...p, at });
+  }
+  lines.set(points, { suffix, points: made });
+  return made;
+}
+
+/** The value that counts at a sample of what a clip plays is that of its envelope here: the line lies on what is made, forwards. */
+export const linePlace = (source: Pick<SourceInfo, "length">, clip: Pick<Clip, "recipe">, at: number): number =>
+  clip.recipe?.reverse ? madeLength(source.length, clip.recipe) - 1 - at : at;
+
+/** A clip's window as edges of the recording itself, rounded once each. */
+export function ownWindow(source: Pick<SourceInfo, "length">, clip: Pick<Clip, "recipe" | "offset" | "length">): { from: number; to: number } {
+  const map = mapOf(clip.recipe);
+  const whole = madeLength(source.length, clip.recipe);
+  const [a, b] = clip.recipe?.reverse ? [whole - clip.offset - clip.length, whole - clip.offset] : [clip.offset, clip.offset + clip.length];
+  return { from: Math.max(0, recordedAt(map, a)), to: Math.min(source.length, recordedAt(map, b)) };
+}

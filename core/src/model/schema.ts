@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { METER_DENOMINATORS } from "../time/meter";
 import { MAX_BPM, MIN_BPM } from "../time/tempo";
+import { MOST_STRETCH, stretchable } from "../time/time-map";
 import { FRAME_RATES } from "../time/timecode";
 
 /** Positions and lengths are integers: samples at the project's rate, or ticks where a name says so. */
@@ -113,8 +114,39 @@ export interface EnvelopePoint {
 export const Envelopes = z.object({ gain: GainLine.optional(), pan: PanLine.optional() });
 export type Envelopes = z.infer<typeof Envelopes>;
 
-/** What a derived recording is made by. */
-export const Recipe = z.object({ reverse: z.literal(true) });
+export const STRETCH_KINDS = ["smooth", "hits", "tape"] as const;
+/** Smooth keeps pitch; hits keeps it and copies attacks as they are; tape changes speed and pitch together. */
+export const StretchKind = z.enum(STRETCH_KINDS);
+export type StretchKind = z.infer<typeof StretchKind>;
+
+const TooFar = `A piece can be at most ${MOST_STRETCH} times as long, or as short, as it was.`;
+/** Exactly `from` samples of the recording become `to`. */
+export const Stretch = z.object({ kind: StretchKind, from: Length, to: Length }).refine((s) => stretchable(s.from, s.to), { message: TooFar });
+/** Moments of the recording tied to moments of what is made; before the first nothing is moved, and outside them nothing is stretched. */
+export const Warp = z.object({
+  kind: StretchKind,
+  points: z
+    .array(z.object({ from: Position, to: Position }))
+    .min(1, "Warping needs at least one point.")
+    .max(MOST_POINTS, `There can be at most ${MOST_POINTS} warp points.`)
+    .refine((list) => list.every((p, i) => i === 0 || (p.from > list[i - 1].from && p.to > list[i - 1].to)), {
+      message: "Warp points come one after the other.",
+    })
+    .refine((list) => list.every((p, i) => i === 0 || stretchable(p.from - list[i - 1].from, p.to - list[i - 1].to)), { message: TooFar })
+    .refine((list) => list[0].from === list[0].to, { message: "What lies before the first warp point stays where it is." }),
+});
+/** In cents; what it sounds like, not how long it lasts. */
+export const Pitch = z.int().min(-2400).max(2400);
+/** What a derived recording is made by: time and pitch first, then turned round. */
+export const Recipe = z
+  .object({
+    reverse: z.literal(true).optional(),
+    stretch: Stretch.optional(),
+    warp: Warp.optional(),
+    pitch: Pitch.refine((c) => c !== 0, { message: "A pitch of 0 is left out." }).optional(),
+  })
+  .refine((r) => !(r.stretch && r.warp), { message: "A clip is stretched evenly or warped, not both." })
+  .refine((r) => r.reverse || r.stretch || r.warp || r.pitch, { message: "A recipe does something." });
 export type Recipe = z.infer<typeof Recipe>;
 
 /** A window on a recording, laid on a track's timeline. */

@@ -16,12 +16,12 @@ export interface SourceSpan {
   readonly to: number;
 }
 
-/** Recordings held whole in memory: for tests and short work. */
+/** Recordings held whole in memory, and those made from them: for tests and short work. */
 export class MemoryReader implements PcmReader {
   constructor(private readonly sources: ReadonlyMap<string, readonly Float32Array[]>) {}
 
   read(sourceId: string, channel: number, from: number, out: Float32Array, at: number, count: number): boolean {
-    const { sourceId: id, reverse } = ofPlayedId(sourceId);
+    const { forwards: id, reverse } = ofPlayedId(sourceId);
     const channels = this.sources.get(id);
     if (channels && reverse) {
       const whole = channels[Math.min(channel, channels.length - 1)];

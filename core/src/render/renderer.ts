@@ -2,7 +2,7 @@ import { envelopeValue, scaleByEnvelope } from "../dsp/envelope";
 import { blendGains, fadeGain } from "../dsp/fades";
 import { newKernels } from "../kernels/kernels";
 import { blendAfter, type Document } from "../model/document";
-import { playedId } from "../model/played";
+import { linePlace, madeLength, madeLine, playedId } from "../model/played";
 import { type Clip, clipEnd, type EnvelopePoint, gainFactor, playedChannels, type Track } from "../model/schema";
 import { firstHeardAt, type Heard, heardOf } from "./heard";
 import { likeness } from "./likeness";
@@ -220,7 +220,8 @@ export class Renderer {
     let faded = this.fillGains(clip, start, n);
     if (drawn) {
       if (!faded) gains.fill(1, 0, n);
-      this.alongRecording(clip, source.length, first, n, (at, list) => scaleByEnvelope(drawn, at, n, list, 0));
+      const line = madeLine(clip, drawn);
+      this.alongRecording(clip, source.length, first, n, (at, list) => scaleByEnvelope(line, at, n, list, 0));
       faded = true;
     }
     const turns = clip.envelopes?.pan;
@@ -243,23 +244,23 @@ export class Renderer {
   }
 
   /**
-   * Works on this block's gains at the places of the recording itself: what is played backwards is gone through forwards and turned, so that
-   * an envelope's samples are the same whichever way.
+   * Works on this block's gains at the places of what is made of the recording: what is played backwards is gone through forwards and turned,
+   * so that an envelope's samples are the same whichever way.
    */
   private alongRecording(clip: Clip, length: number, first: number, n: number, work: (at: number, list: Float64Array) => void): void {
     const { gains } = this;
     if (!clip.recipe?.reverse) return work(first, gains);
     gains.subarray(0, n).reverse();
-    work(length - first - n, gains);
+    work(madeLength(length, clip.recipe) - first - n, gains);
     gains.subarray(0, n).reverse();
   }
 
   /** Fills the gains of both sides along a pan envelope, the clip's own pan added. */
   private fillPans(clip: Clip, points: readonly EnvelopePoint[], length: number, first: number, n: number): void {
     const { panLeft, panRight } = this;
+    const line = madeLine(clip, points);
     for (let i = 0; i < n; i++) {
-      const at = first + i;
-      const value = clip.pan + envelopeValue(points, clip.recipe?.reverse ? length - 1 - at : at);
+      const value = clip.pan + envelopeValue(line, linePlace({ length }, clip, first + i));
       const pan = Math.max(-1, Math.min(1, value));
       panLeft[i] = Math.min(1, 1 - pan);
       panRight[i] = Math.min(1, 1 + pan);

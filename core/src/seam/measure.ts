@@ -1,8 +1,8 @@
-import { envelopeFactor } from "../dsp/envelope";
+import { clipEnvelopeFactor } from "../dsp/envelope";
 import { fadeGain } from "../dsp/fades";
 import type { Document } from "../model/document";
 import type { Lane } from "../model/lane";
-import { playedId, playedSource, throughRecipe } from "../model/played";
+import { playedId, playedSource } from "../model/played";
 import { type Clip, clipEnd, gainFactor, playedChannels } from "../model/schema";
 import type { PcmReader, SourceSpan } from "../render/reader";
 import { Renderer, spansNeeded } from "../render/renderer";
@@ -27,12 +27,16 @@ export function quietEdges(doc: Document, reader: PcmReader, memory: Map<string,
     if (known !== undefined) return known;
     const factor = gainFactor(clip.gain);
     const source = playedSource(doc.sources, clip);
-    if (!source) return undefined;
+    const own = doc.sources.get(clip.sourceId);
+    if (!source || !own) return undefined;
     /** What the clip's fades leave of a sample there. */
     const left = (i: number): number => {
       const [a, b] = [first + i, clip.length - 1 - first - i];
-      const line = clip.envelopes?.gain ? envelopeFactor(clip.envelopes.gain, throughRecipe(source, clip, from + i)) : 1;
-      return line * (a < clip.fadeIn.length ? fadeGain(clip.fadeIn, a) : 1) * (b < clip.fadeOut.length ? fadeGain(clip.fadeOut, b) : 1);
+      return (
+        clipEnvelopeFactor(clip, own.length, from + i) *
+        (a < clip.fadeIn.length ? fadeGain(clip.fadeIn, a) : 1) *
+        (b < clip.fadeOut.length ? fadeGain(clip.fadeOut, b) : 1)
+      );
     };
     for (const c of playedChannels(clip, source.channels)) {
       if (!reader.read(playedId(clip), c, from, buffer, 0, n)) return undefined;

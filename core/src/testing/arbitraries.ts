@@ -1,5 +1,6 @@
 import fc from "fast-check";
 import { type Document, documentFrom, NEW_PIECE } from "../model/document";
+import { isMade, ofPlayedId } from "../model/played";
 import { type Clip, NO_FADE, type SourceInfo, type Track } from "../model/schema";
 
 /** Material for property tests: small recordings with known noise, documents with random clips, and a plain track. */
@@ -18,7 +19,22 @@ export function noise(length: number, seed: number): Float32Array {
   });
 }
 
-export const PCM: ReadonlyMap<string, readonly Float32Array[]> = new Map([
+/** What is made of a recording here is noise of its own, longer than any of them can become. */
+const MOST_MADE = 72_000;
+
+/** Recordings held in memory; made ones are thought up as they are asked for. */
+class Held extends Map<string, readonly Float32Array[]> {
+  override get(id: string): readonly Float32Array[] | undefined {
+    const held = super.get(id);
+    if (held || !isMade(id)) return held;
+    const seed = [...id].reduce((s, c) => (Math.imul(s, 31) + c.charCodeAt(0)) >>> 0, 7);
+    const channels = super.get(ofPlayedId(id).sourceId)?.map((_, c) => noise(MOST_MADE, seed + c));
+    if (channels) this.set(id, channels);
+    return channels;
+  }
+}
+
+export const PCM: ReadonlyMap<string, readonly Float32Array[]> = new Held([
   ["mono", [noise(6000, 1)]],
   ["stereo", [noise(9000, 2), noise(9000, 3)]],
 ]);

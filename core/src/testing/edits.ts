@@ -215,6 +215,41 @@ export const edits: fc.Arbitrary<Edit> = fc
       by: fc.constantFrom(-12, 0.5, 30),
     }),
     fc.record({ type: fc.constant("reverse"), clipIds: someClips }),
+    fc.record({
+      type: fc.constant("stretch"),
+      clipIds: someClips,
+      kind: fc.constantFrom(undefined, "smooth", "hits", "tape"),
+      length: fc.integer({ min: 1, max: 6000 }),
+      edge: fc.constantFrom("start", "end"),
+      ...modes,
+    }),
+    fc.record({ type: fc.constant("stretch"), clipIds: someClips, factor: fc.constantFrom(0.125, 0.75, 1, 1.5, 8), ...modes }),
+    fc.record({ type: fc.constant("stretch"), clipIds: someClips, kind: fc.constantFrom("smooth", "tape") }),
+    fc.record({
+      type: fc.constant("set-pitch"),
+      clipIds: someClips,
+      cents: fc.constantFrom(0, -700, 1200),
+      kind: fc.constantFrom(undefined, "hits"),
+    }),
+    fc.record({
+      type: fc.constant("warp"),
+      clipIds: someClips,
+      points: fc.option(
+        fc
+          .uniqueArray(fc.integer({ min: 0, max: 30 }), { minLength: 1, maxLength: 5 })
+          .chain((froms) =>
+            fc.tuple(
+              ...froms
+                .sort((a, b) => a - b)
+                .map((f, i) => fc.integer({ min: -60, max: 60 }).map((d) => ({ from: f * 200, to: f * 200 - 500 + i * 70 + d }))),
+            ),
+          ),
+        { nil: null },
+      ),
+      kind: fc.constantFrom(undefined, "smooth", "hits"),
+      ...modes,
+    }),
+    fc.record({ type: fc.constant("as-recorded"), clipIds: someClips, ...modes }),
     fc.record({ type: fc.constant("reverse-range"), ...shortSpan, trackIds: someTracks }),
     fc.record({ type: fc.constant("set-ride"), trackIds: someTracks, points: fc.option(points(14_000, -144, 24), { nil: null }) }),
     fc.record({ type: fc.constant("remove-blend"), clipId: fc.constantFrom("c0", "c1", "c2") }),

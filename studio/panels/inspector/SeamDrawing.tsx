@@ -2,7 +2,7 @@
 import { EditError } from "@wet-thread/core/edit/errors";
 import { applyEdits, type Edit, newKey } from "@wet-thread/core/edit/registry";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
-import { playedId } from "@wet-thread/core/model/played";
+import { playedId, playedSource } from "@wet-thread/core/model/played";
 import { type Clip, clipEnd, NO_FADE } from "@wet-thread/core/model/schema";
 import { Renderer } from "@wet-thread/core/render/renderer";
 import { seamSpans } from "@wet-thread/core/seam/measure";
@@ -51,7 +51,7 @@ function halfFor(doc: Document, { left, right, position }: Seam): number {
 /** A clip's recording beyond its edge at a seam, as it would sound if it were pulled out: only where there is any. */
 function beyond(doc: Document, clip: Clip | null, side: "left" | "right", from: number, n: number): Trace["beyond"] {
   if (!clip) return undefined;
-  const length = doc.sources.get(clip.sourceId)?.length ?? 0;
+  const length = playedSource(doc.sources, clip)?.length ?? 0;
   const more =
     side === "left" ? Math.min(from + n - clipEnd(clip), length - clip.offset - clip.length) : Math.min(clip.start - Math.max(0, from), clip.offset);
   if (more < 1) return undefined;

@@ -3,6 +3,7 @@ import { materialAt } from "@wet-thread/core/edit/clips/blends";
 import { EditError } from "@wet-thread/core/edit/errors";
 import { applyEdits, type Edit } from "@wet-thread/core/edit/registry";
 import { blendAfter, type Document, timebaseOf } from "@wet-thread/core/model/document";
+import { playedSource } from "@wet-thread/core/model/played";
 import { type Blend, type Clip, clipEnd, playedChannels } from "@wet-thread/core/model/schema";
 import { likeness } from "@wet-thread/core/render/likeness";
 import { measureSeam, quietEdges, type SeamMeasure, seamSpans } from "@wet-thread/core/seam/measure";
@@ -254,7 +255,7 @@ function BlendControls({ doc, seam, blend, alike }: { doc: Document; seam: Seam;
     });
     if (length) setAsked(length);
   };
-  const has = materialAt(left, right, seam.position, doc.sources.get(left.sourceId)?.length ?? 0);
+  const has = materialAt(left, right, seam.position, playedSource(doc.sources, left)?.length ?? 0);
   const place = blend.place === "free" ? "centred" : blend.place;
   return (
     <>

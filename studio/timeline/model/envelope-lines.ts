@@ -1,6 +1,6 @@
 import { envelopeValue } from "@wet-thread/core/dsp/envelope";
 import type { Document } from "@wet-thread/core/model/document";
-import { throughRecipe } from "@wet-thread/core/model/played";
+import { ownPlace, playedPlace } from "@wet-thread/core/model/played";
 import { type Clip, clipEnd, type EnvelopePoint } from "@wet-thread/core/model/schema";
 import type { DrawKind, View } from "@/state/view";
 import { CLOTH_TOP, type LaneBox, NAME_STRIP, RAIL } from "./geometry";
@@ -84,8 +84,8 @@ export function lineOf(doc: Document, view: View, box: LaneBox, kind: DrawKind, 
   const source = clip && doc.sources.get(clip.sourceId);
   if (!clip || !source) return null;
   const line: readonly EnvelopePoint[] = clip.envelopes?.[kind] ?? [];
-  const onTimeline = (own: number): number => clip.start + throughRecipe(source, clip, own) - clip.offset;
-  const keptAt = (at: number): number => Math.max(0, Math.min(source.length - 1, throughRecipe(source, clip, clip.offset + at - clip.start)));
+  const onTimeline = (own: number): number => clip.start + playedPlace(source, clip, own) - clip.offset;
+  const keptAt = (at: number): number => Math.max(0, Math.min(source.length - 1, ownPlace(source, clip, clip.offset + at - clip.start)));
   const points = line.map((p, index) => ({ ...p, at: onTimeline(p.at), index }));
   return {
     kind,

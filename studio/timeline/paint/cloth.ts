@@ -1,7 +1,7 @@
-import { envelopeFactor } from "@wet-thread/core/dsp/envelope";
+import { clipEnvelopeFactor } from "@wet-thread/core/dsp/envelope";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
 import type { Lane } from "@wet-thread/core/model/lane";
-import { playedId } from "@wet-thread/core/model/played";
+import { playedId, playedOf } from "@wet-thread/core/model/played";
 import { type Clip, clipEnd, type EnvelopePoint, gainFactor, type SourceInfo } from "@wet-thread/core/model/schema";
 import { magnifyOf } from "@/state/view";
 import type { ClothScene } from "../model/cloth-scene";
@@ -217,11 +217,12 @@ function layClip(scene: ClothScene, clip: Clip, colors: Dyed, place: StripPlace,
   if (source && perColumn > 0.5) {
     const factor = gainFactor(clip.gain) * magnifyOf(scene, clip.trackId);
     const parts = Math.min(WAVES, source.channels);
+    const played = clip.recipe ? playedOf(source, clip.recipe) : source;
     const { waveTop } = place;
     const half = (place.bottom - waveTop) / parts / 2 - 1;
     for (let c = 0; c < parts; c++) {
-      fillColumns(columns, playedId(clip), source.channels, c, source.length, clip.offset + (first - clip.start), perColumn, n);
-      if (clip.envelopes?.gain) scaleColumns(clip, clip.envelopes.gain, source.length, clip.offset + (first - clip.start), perColumn, n);
+      fillColumns(columns, playedId(clip), source.channels, c, played.length, clip.offset + (first - clip.start), perColumn, n);
+      if (clip.envelopes?.gain) scaleColumns(clip, source.length, clip.offset + (first - clip.start), perColumn, n);
       layWave(c * strip.width + x0, n, waveTop + ((place.bottom - waveTop) * c) / parts + half + 1, half, factor, faded);
     }
   }
@@ -248,10 +249,9 @@ function layClip(scene: ClothScene, clip: Clip, colors: Dyed, place: StripPlace,
 }
 
 /** The waveform as its gain envelope lets it through: each column by the line in its middle. */
-function scaleColumns(clip: Clip, line: readonly EnvelopePoint[], length: number, first: number, perColumn: number, n: number): void {
+function scaleColumns(clip: Clip, length: number, first: number, perColumn: number, n: number): void {
   for (let i = 0; i < n; i++) {
-    const at = Math.round(first + (i + 0.5) * perColumn);
-    const factor = envelopeFactor(line, Math.max(0, clip.recipe?.reverse ? length - 1 - at : at));
+    const factor = clipEnvelopeFactor(clip, length, Math.round(first + (i + 0.5) * perColumn));
     columns.min[i] *= factor;
     columns.max[i] *= factor;
     columns.rms[i] *= factor;

@@ -1,6 +1,6 @@
-import { envelopeFactor } from "@wet-thread/core/dsp/envelope";
+import { clipEnvelopeFactor } from "@wet-thread/core/dsp/envelope";
 import { blendAfter } from "@wet-thread/core/model/document";
-import { playedId, playedSource, throughRecipe } from "@wet-thread/core/model/played";
+import { playedId, playedSource } from "@wet-thread/core/model/played";
 import { type Clip, clipEnd, gainFactor } from "@wet-thread/core/model/schema";
 import { pageReader } from "@/state/media";
 import { magnifyOf } from "@/state/view";
@@ -54,9 +54,8 @@ export function paintSamples(
       }
       return sum;
     };
-    const line = clip.envelopes?.gain;
     const drawn = (t: number): number =>
-      line ? envelopeFactor(line, Math.max(0, Math.round(throughRecipe(source, clip, clip.offset + t - clip.start)))) : 1;
+      clipEnvelopeFactor(clip, doc.sources.get(clip.sourceId)?.length ?? 0, Math.round(clip.offset + t - clip.start));
     const gain = (t: number): number => factor * drawn(t) * drawnGain(clip, follower, Math.min(clipEnd(clip) - 1, Math.max(clip.start, t)));
     const y = (t: number): number => middle - Math.max(-1, Math.min(1, at(t) * gain(t))) * half;
     g.strokeStyle = faded(color, 0.35);

@@ -1,9 +1,10 @@
 import { z } from "zod";
-import { envelopeValue, mirrored, pointBefore } from "../../dsp/envelope";
-import { type Clip, clipEnd, type EnvelopePoint, GainLine, MOST_POINTS, PanLine, Position } from "../../model/schema";
+import { envelopeValue, pointBefore } from "../../dsp/envelope";
+import { ownPlace, ownWindow, playedSource } from "../../model/played";
+import { type Clip, clipEnd, type EnvelopePoint, GainLine, MOST_POINTS, PanLine, Position, type SourceInfo } from "../../model/schema";
 import { ClipIds, countNames, defineEdit, TrackIds } from "../definition";
 import { EditError } from "../errors";
-import type { Transaction } from "../transaction";
+import { recordingOf } from "../remake";
 
 const Kind = z.enum(["gain", "pan"]);
 type Kind = z.infer<typeof Kind>;
@@ -15,16 +16,12 @@ const Points = z
   .min(1, "An envelope has at least one point.")
   .max(MOST_POINTS, `An envelope has at most ${MOST_POINTS} points.`);
 
-/** The length of a clip's recording, in samples at the project's rate. Throws EditError where it is not there. */
-function recordingOf(tx: Transaction, clip: Clip): number {
-  const source = tx.before.sources.get(clip.sourceId);
-  if (!source) throw new EditError(`The recording of ${clip.name || "the clip"} is not there.`, "clipIds");
-  return source.length;
+/** Points at places of what a clip plays, at those of the recording itself, where they are kept; of two that fall on one sample the later counts. */
+function asKept(clip: Clip, points: readonly EnvelopePoint[], source: SourceInfo): EnvelopePoint[] {
+  if (!clip.recipe || points.some((p, i) => i > 0 && p.at <= points[i - 1].at)) return [...points];
+  const kept = new Map(points.map((p) => [Math.max(0, Math.min(source.length - 1, ownPlace(source, clip, p.at))), p]));
+  return [...kept].map(([at, p]) => ({ ...p, at })).sort((a, b) => a.at - b.at);
 }
-
-/** The points of a clip's envelope at the places where it plays them, and the other way round. */
-const asPlayed = (clip: Clip, points: readonly EnvelopePoint[], length: number): readonly EnvelopePoint[] =>
-  clip.recipe?.reverse ? mirrored(points, length) : points;
 
 /** A clip with another envelope of a kind, or without one; refused in words where the points are no line. */
 function withLine(clip: Clip, kind: Kind, points: readonly EnvelopePoint[] | null): Clip {
@@ -58,13 +55,14 @@ export const setEnvelope = defineEdit({
   apply(tx, { clipIds, kind, points, from }) {
     const clips = [...new Set(clipIds)].map((id) => tx.clip(id));
     for (const clip of clips) {
-      const length = recordingOf(tx, clip);
+      const source = recordingOf(tx, clip);
+      const length = playedSource(tx.before.sources, clip)?.length ?? 0;
       const shift = from === "clip" ? clip.offset : 0;
       const played = points?.map((p) => ({ ...p, at: p.at + shift })) ?? null;
       const early = played?.find((p) => p.at < 0);
       if (early) throw new EditError("A point lies before the beginning of the recording.", "points");
       if (played?.some((p) => p.at >= length)) throw new EditError("A point lies beyond the end of the recording.", "points");
-      tx.setClip(withLine(clip, kind, played && asPlayed(clip, played, length)));
+      tx.setClip(withLine(clip, kind, played && asKept(clip, played, source)));
     }
     const who = countNames(
       clips.map((c) => c.name),
@@ -113,12 +111,14 @@ export const shiftEnvelope = defineEdit({
     for (const id of new Set(trackIds)) {
       tx.track(id, "trackIds");
       for (const clip of tx.lane(id).within(start, end)) {
-        const length = recordingOf(tx, clip);
+        const source = recordingOf(tx, clip);
         const [first, last] = [Math.max(start, clip.start), Math.min(end, clipEnd(clip))].map((p) => clip.offset + p - clip.start);
         if (last - first < 4) continue;
         // Its line lies on the recording itself.
-        const [from, to] = clip.recipe?.reverse ? [length - last, length - first] : [first, last];
-        tx.setClip(withLine(clip, kind, moved(clip.envelopes?.[kind] ?? [{ at: 0, value: 0 }], kind, from, to, by, ramp)));
+        const { from, to } = ownWindow(source, { ...clip, offset: first, length: last - first });
+        if (to - from < 4) continue;
+        const own = Math.max(1, Math.round((ramp * (to - from)) / (last - first)));
+        tx.setClip(withLine(clip, kind, moved(clip.envelopes?.[kind] ?? [{ at: 0, value: 0 }], kind, from, to, by, own)));
         names.push(clip.name);
       }
     }

@@ -116,7 +116,7 @@ function fill(tx: Transaction, trackId: string, gap: { from: number; to: number 
       sync: null,
       bundle: tx.inside,
       ...(passage.channels && { channels: [...passage.channels] }),
-      ...(reverse && { recipe: { reverse: true } }),
+      ...(reverse && { recipe: { reverse: true as const } }),
     });
     return id;
   });

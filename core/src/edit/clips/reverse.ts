@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { blendAfter } from "../../model/document";
+import { playedSource } from "../../model/played";
 import { type Clip, clipEnd, Position } from "../../model/schema";
 import { cutTracks, takeBlendOff } from "../cut";
 import { ClipIds, countNames, defineEdit, TrackIds } from "../definition";
@@ -8,14 +9,16 @@ import type { Transaction } from "../transaction";
 
 /** A clip that plays its own window backwards, or forwards again; start, length and fades stay, the sync point with the sample it marks. */
 function turnedRound(tx: Transaction, clip: Clip): Clip {
-  const source = tx.before.sources.get(clip.sourceId);
+  const source = playedSource(tx.before.sources, clip);
   if (!source) throw new EditError(`The recording of ${clip.name || "the clip"} is not there.`, "clipIds");
   const { recipe, ...rest } = clip;
+  const { reverse, ...making } = recipe ?? {};
+  const next = reverse ? (Object.keys(making).length > 0 ? making : null) : { ...making, reverse: true as const };
   return {
     ...rest,
     offset: source.length - clip.offset - clip.length,
     sync: clip.sync === null ? null : clip.length - 1 - clip.sync,
-    ...(recipe?.reverse ? {} : { recipe: { reverse: true as const } }),
+    ...(next && { recipe: next }),
   };
 }
 

@@ -25,7 +25,7 @@ export function trimRoom(clip: Clip, edge: "start" | "end", sourceLength: number
 }
 
 /** The fade of the edge that stays: kept while it fits; what a cut left of one goes on with its curve where its part grew, and is cut where it shrank. */
-function fadeKept(was: number, fade: Fade, is: number): Fade {
+export function fadeKept(was: number, fade: Fade, is: number): Fade {
   if (fade.length === was && isCutShort(fade)) return is > was ? fadeGrown(fade, is) : fadeQuietPart(fade, is);
   return fadeOfLength(fade, Math.min(fade.length, is));
 }

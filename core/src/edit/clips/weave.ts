@@ -61,7 +61,7 @@ export function weave(tx: Transaction, trackId: string, from: number, to: number
     passages.map((passage) => {
       const length = playedSource(sources, { sourceId: passage.sourceId })?.length ?? 0;
       const [a, b] = reverse ? [length - passage.to, length - passage.from] : [passage.from, passage.to];
-      const id = playedId({ sourceId: passage.sourceId, ...(reverse && { recipe: { reverse } }) });
+      const id = playedId({ sourceId: passage.sourceId, ...(reverse && { recipe: { reverse: true as const } }) });
       return { passage, reverse, id, from: a + margin, to: b - margin };
     }),
   );

@@ -1,0 +1,183 @@
+/// <reference path="./signalsmith-stretch.d.ts" />
+
+/*
+ * The phase vocoder of `signalsmith-stretch`, asked offline. The package is written for an audio worklet and brings its code inside a text;
+ * it is loaded once with stand-ins for what a worklet has, its WebAssembly is caught on the way, and each piece of work gets an instance of
+ * its own, with numbers in place of random ones: the same work then gives the same samples, whoever asks and whenever.
+ */
+
+/** What the package's build calls its functions, in the very version that package.json names. */
+const NAMES = {
+  memory: "e",
+  construct: "f",
+  main: "y",
+  setBuffers: "h",
+  inputLatency: "k",
+  outputLatency: "l",
+  presetDefault: "n",
+  seek: "v",
+  process: "w",
+} as const;
+
+interface Memory {
+  readonly buffer: ArrayBuffer;
+  grow(pages: number): number;
+}
+interface Instance {
+  readonly exports: Record<string, unknown>;
+}
+/** What of WebAssembly is used here; the core's types know no browser and no Node. */
+interface Wasm {
+  compile(bytes: unknown): Promise<object>;
+  instantiate(code: unknown, imports: unknown): Promise<unknown>;
+  readonly Instance: new (code: object, imports: unknown) => Instance;
+}
+const wasm = (): Wasm => (globalThis as unknown as { WebAssembly: Wasm }).WebAssembly;
+
+interface WorkletGlobals {
+  AudioWorkletProcessor?: unknown;
+  registerProcessor?: unknown;
+  sampleRate?: number;
+}
+
+async function caught(): Promise<object> {
+  const scope = globalThis as WorkletGlobals;
+  const assembly = wasm();
+  const { instantiate } = assembly;
+  let module: object | undefined;
+  try {
+    await new Promise<void>((ready, failed) => {
+      let Processor: (new (options: object) => unknown) | undefined;
+      scope.AudioWorkletProcessor = class {
+        readonly port = { onmessage: null, postMessage: () => ready() };
+      };
+      scope.registerProcessor = (_: string, made: typeof Processor) => {
+        Processor = made;
+      };
+      scope.sampleRate = 48_000;
+      assembly.instantiate = async (bytes, imports) => {
+        module = await assembly.compile(bytes);
+        return { module, instance: await instantiate(module, imports) };
+      };
+      import("signalsmith-stretch").then(() => Processor && new Processor({})).catch(failed);
+    });
+  } finally {
+    assembly.instantiate = instantiate;
+    delete scope.AudioWorkletProcessor;
+    delete scope.registerProcessor;
+    delete scope.sampleRate;
+  }
+  if (!module) throw new Error("The stretching package did not bring its code.");
+  return module;
+}
+
+let code: object | undefined;
+let loading: Promise<void> | undefined;
+
+/** Loads the package; to be awaited once before the first `Stretcher`. */
+export function loadStretcher(): Promise<void> {
+  loading ??= caught().then((module) => {
+    code = module;
+  });
+  return loading;
+}
+
+/** Bytes that only look random: a linear congruential generator with a fixed seed (Numerical Recipes' constants). */
+function fillEvenly(bytes: Uint8Array): void {
+  let state = 0x5eed;
+  for (let i = 0; i < bytes.length; i++) {
+    state = (Math.imul(state, 1664525) + 1013904223) >>> 0;
+    bytes[i] = state >>> 24;
+  }
+}
+
+/** Gives samples [from, from + count) of each channel, zeros where there are none. */
+export type Fetch = (from: number, count: number) => readonly Float32Array[];
+
+/** Samples of either side handed over in one go. */
+const BLOCK = 1024;
+/** It runs in over so many of its blocks before the first sample that counts, so that its phases have settled. */
+const RUN_IN = 2;
+
+/** Plays a recording at another pace and keeps its pitch. One instance does one piece of work. */
+export class Stretcher {
+  private readonly memory: Memory;
+  private readonly call: Record<Exclude<keyof typeof NAMES, "memory">, (...args: number[]) => number>;
+  /** Room for each channel on either side, in samples: as much as it looks back when it seeks. */
+  private readonly room: number;
+  private readonly buffers: number;
+  private readonly latency: { readonly input: number; readonly output: number };
+
+  constructor(
+    private readonly channels: number,
+    sampleRate: number,
+  ) {
+    if (!code) throw new Error("The stretching package is loaded before it is used.");
+    let memory: Memory | undefined;
+    const bytes = (): Uint8Array => new Uint8Array((memory as Memory).buffer);
+    const instance = new (wasm().Instance)(code, {
+      a: {
+        a: (at: number, size: number) => {
+          fillEvenly(bytes().subarray(at, at + size));
+          return 0;
+        },
+        b: (size: number) => {
+          const had = (memory as Memory).buffer.byteLength;
+          (memory as Memory).grow(Math.ceil((Math.max(size >>> 0, had * 1.2) - had) / 65_536));
+          return 1;
+        },
+        c: (to: number, from: number, size: number) => bytes().copyWithin(to, from, from + size),
+        d: () => {
+          throw new Error("The stretching package gave up.");
+        },
+      },
+    });
+    const found = instance.exports;
+    memory = found[NAMES.memory] as Memory;
+    this.memory = memory;
+    this.call = Object.fromEntries(Object.entries(NAMES).map(([name, letter]) => [name, found[letter]])) as typeof this.call;
+    this.call.construct();
+    this.call.main(0, 0);
+    this.call.presetDefault(channels, sampleRate);
+    this.latency = { input: this.call.inputLatency(), output: this.call.outputLatency() };
+    this.room = Math.max(this.latency.input + this.latency.output, 8 * BLOCK);
+    this.buffers = this.call.setBuffers(channels, this.room);
+  }
+
+  private put(samples: readonly Float32Array[]): void {
+    const floats = new Float32Array(this.memory.buffer);
+    for (let c = 0; c < this.channels; c++) floats.set(samples[c], this.buffers / 4 + c * this.room);
+  }
+
+  /**
+   * Samples [from, to) of what is made; `moment(at)` is the moment of the recording that is to lie at sample `at`, and rises with it.
+   */
+  run(fetch: Fetch, moment: (at: number) => number, from: number, to: number): Float32Array[] {
+    const { call, channels, latency, room } = this;
+    const out = Array.from({ length: channels }, () => new Float32Array(to - from));
+    /** Where the input must have come to before sample `at` is asked for. */
+    const inputAt = (at: number): number => Math.round(moment(at + latency.output)) + latency.input;
+    let at = from - latency.output - RUN_IN * (latency.input + latency.output);
+    let taken = inputAt(at);
+    this.put(fetch(taken - room, room));
+    call.seek(room, moment(at + 1) - moment(at));
+    while (at < to) {
+      let count = Math.min(BLOCK, to - at);
+      while (inputAt(at + count) - taken > room) count = count >> 1;
+      const need = inputAt(at + count) - taken;
+      this.put(fetch(taken, need));
+      call.process(need, count);
+      const first = Math.max(0, from - at);
+      if (first < count) {
+        const floats = new Float32Array(this.memory.buffer);
+        for (let c = 0; c < channels; c++) {
+          const start = this.buffers / 4 + (channels + c) * room;
+          out[c].set(floats.subarray(start + first, start + count), at + first - from);
+        }
+      }
+      taken += need;
+      at += count;
+    }
+    return out;
+  }
+}

@@ -1,0 +1,83 @@
+import { roundMultiple } from "./rational";
+
+/*
+ * Where moments of a recording lie in one that is made from it by stretching or warping. Places are edges, so that lengths follow from them
+ * and what lies side by side stays so.
+ */
+
+/** A moment of the recording tied to one of what is made of it, both in samples. */
+export interface Tie {
+  readonly from: number;
+  readonly to: number;
+}
+
+/** Pieces of a map are at most so many times as long or as short as the recording. */
+export const MOST_STRETCH = 8;
+
+/** Straight between ties; before the first and after the last it goes on with `outside.to` samples made of `outside.from`. */
+export interface TimeMap {
+  readonly ties: readonly Tie[];
+  readonly outside: Tie;
+}
+
+/** Every `from` samples become `to`. */
+export const evenMap = (from: number, to: number): TimeMap => ({
+  ties: [
+    { from: 0, to: 0 },
+    { from, to },
+  ],
+  outside: { from, to },
+});
+
+/** Straight between its points; outside them nothing is stretched. */
+export const warpedMap = (points: readonly Tie[]): TimeMap => ({ ties: points, outside: { from: 1, to: 1 } });
+
+/** Whether a piece of a map is within what can be stretched. */
+export const stretchable = (from: number, to: number): boolean => from > 0 && to > 0 && to <= from * MOST_STRETCH && from <= to * MOST_STRETCH;
+
+type Side = "from" | "to";
+
+/** The tie that a place counts from, and the slope there. */
+function pieceAt({ ties, outside }: TimeMap, at: number, side: Side): { tie: Tie; slope: Tie } {
+  let low = 0;
+  let high = ties.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (ties[middle][side] <= at) low = middle + 1;
+    else high = middle;
+  }
+  const [a, b] = [ties[low - 1], ties[low]];
+  if (!a) return { tie: b, slope: outside };
+  if (!b) return { tie: a, slope: outside };
+  return { tie: a, slope: { from: b.from - a.from, to: b.to - a.to } };
+}
+
+/** An edge of the recording in what is made of it, rounded once, halves up. */
+export function madeAt(map: TimeMap, edge: number): number {
+  const { tie, slope } = pieceAt(map, edge, "from");
+  return tie.to + roundMultiple(edge - tie.from, slope.to, slope.from);
+}
+
+/** An edge of what is made in the recording, rounded once, halves up. */
+export function recordedAt(map: TimeMap, edge: number): number {
+  const { tie, slope } = pieceAt(map, edge, "to");
+  return tie.from + roundMultiple(edge - tie.to, slope.from, slope.to);
+}
+
+/** The moment of the recording that lies at a moment of what is made, between samples too. */
+export function momentRecorded(map: TimeMap, at: number): number {
+  const { tie, slope } = pieceAt(map, at, "to");
+  return tie.from + ((at - tie.to) * slope.from) / slope.to;
+}
+
+/** The moment of what is made at which a moment of the recording lies, between samples too. */
+export function momentMade(map: TimeMap, at: number): number {
+  const { tie, slope } = pieceAt(map, at, "from");
+  return tie.to + ((at - tie.from) * slope.to) / slope.from;
+}
+
+/** How many samples of the recording pass in one that is made, at a moment of what is made. */
+export function paceAt(map: TimeMap, at: number): number {
+  const { slope } = pieceAt(map, at, "to");
+  return slope.from / slope.to;
+}
