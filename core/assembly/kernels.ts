@@ -329,3 +329,37 @@ export function resample(taps: usize, size: i32, up: i64, down: i64, half: i64, 
     position += down;
   }
 }
+
+/**
+ * Reads `x` at places begin, begin + pace, …: each output is the sum of `size` (a multiple of four) samples from the whole part of its place
+ * on, weighted by a row of doubles straight between the two rows around its fraction; `rows` holds `places` + 1 of them. Four lanes.
+ */
+export function glide(rows: usize, size: i32, places: i32, x: usize, begin: f64, pace: f64, count: i32, out: usize): void {
+  for (let k = 0; k < count; k++) {
+    const place = begin + <f64>k * pace;
+    const whole = floor(place);
+    const part = (place - whole) * <f64>places;
+    const row = min(places - 1, <i32>part);
+    const f = f64x2.splat(part - <f64>row);
+    let h = rows + <usize>(row * size) * 8;
+    let next = h + <usize>size * 8;
+    let at = x + <usize>(<i32>whole) * 4;
+    let even = f64x2.splat(0);
+    let odd = f64x2.splat(0);
+    const end = next;
+    while (h < end) {
+      const a = v128.load(h);
+      const b = v128.load(h, 16);
+      const wa = f64x2.add(a, f64x2.mul(f64x2.sub(v128.load(next), a), f));
+      const wb = f64x2.add(b, f64x2.mul(f64x2.sub(v128.load(next, 16), b), f));
+      even = f64x2.add(even, f64x2.mul(wa, f64x2.promote_low_f32x4(v128.load64_zero(at))));
+      odd = f64x2.add(odd, f64x2.mul(wb, f64x2.promote_low_f32x4(v128.load64_zero(at, 8))));
+      h += 32;
+      next += 32;
+      at += 16;
+    }
+    const sum = f64x2.add(even, odd);
+    store<f32>(out, <f32>(f64x2.extract_lane(sum, 0) + f64x2.extract_lane(sum, 1)));
+    out += 4;
+  }
+}

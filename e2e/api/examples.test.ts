@@ -29,6 +29,7 @@ async function stage() {
       clip("clip-4", "track-2", 48_000, 100_000),
       clip("clip-5", "track-2", 384_000, 100_000),
       clip("clip-6", "track-2", 400_000, 50_000),
+      { type: "set-pitch", clipIds: ["clip-6"], cents: 500 },
       { type: "bundle", id: "bundle-1", clipIds: ["clip-5"] },
       { type: "set-blend", clipId: "clip-4", length: 960 },
       { type: "add-marker", id: "marker-1", position: 1000 },

@@ -1,8 +1,9 @@
 import { CHUNK } from "@wet-thread/core/analysis/peaks";
-import { ofPlayedId } from "@wet-thread/core/model/played";
-import type { SourceInfo } from "@wet-thread/core/model/schema";
+import type { Document } from "@wet-thread/core/model/document";
+import { isMade, type Making, madeId, madeLength, makingOf, mapOf, ofPlayedId } from "@wet-thread/core/model/played";
 import { channelOf, readChunked } from "@wet-thread/core/render/chunked";
 import type { PcmReader } from "@wet-thread/core/render/reader";
+import { momentRecorded } from "@wet-thread/core/time/time-map";
 import { LRUCache } from "lru-cache";
 
 /** Bytes of samples kept: three hundred chunks of two channels. */
@@ -10,13 +11,49 @@ const MOST_BYTES = 160 * 1024 * 1024;
 
 /** A chunk that takes longer than this counts as not there, and is asked for anew. */
 const LONGEST_MS = 15_000;
+/** What is still to be made is asked for again after this. */
+const UNMADE_MS = 700;
 
 /** Reads recordings in a worker: chunks are fetched beforehand and the ones used last are kept. */
 export class ChunkReader implements PcmReader {
   private readonly chunks = new LRUCache<string, Float32Array>({ maxSize: MOST_BYTES, sizeCalculation: (c) => c.byteLength + 100 });
   private readonly coming = new Map<string, Promise<boolean>>();
-  channels: ReadonlyMap<string, SourceInfo> = new Map();
+  /** Chunks that are still to be made, and when they were asked for. */
+  private readonly unmade = new Map<string, number>();
+  private doc: Document | undefined;
+  private makings = new Map<string, Making | undefined>();
   private missing = false;
+
+  /** `standIn`: what is still to be made is read as tape would play it, for listening; without it, it is not there. */
+  constructor(private readonly standIn = false) {}
+
+  /** The piece whose recordings are read. */
+  setDocument(doc: Document): void {
+    this.doc = doc;
+    // What nothing made yet may be made of a clip now.
+    for (const [id, making] of this.makings) if (!making) this.makings.delete(id);
+  }
+
+  /** What is to be made under an id, as some clip has it. */
+  private makingOf(id: string): Making | undefined {
+    if (this.makings.has(id)) return this.makings.get(id);
+    let found: Making | undefined;
+    for (const clip of this.doc?.clips.values() ?? []) if (clip.recipe && madeId(clip) === id) found = makingOf(clip.recipe);
+    this.makings.set(id, found);
+    return found;
+  }
+
+  /** The stretch of the recording that is heard in place of one that is not made yet. */
+  private inPlaceOf(playedId: string, from: number, to: number): { sourceId: string; from: number; to: number } | null {
+    const { sourceId, forwards, reverse } = ofPlayedId(playedId);
+    const making = this.makingOf(forwards);
+    const length = this.doc?.sources.get(sourceId)?.length ?? 0;
+    if (!making || length === 0) return null;
+    const whole = madeLength(length, making);
+    const [a, b] = reverse ? [whole - to, whole - from] : [from, to];
+    const map = mapOf(making);
+    return { sourceId, from: Math.max(0, Math.floor(momentRecorded(map, a))), to: Math.min(length, Math.ceil(momentRecorded(map, b)) + 2) };
+  }
 
   /** Whether anything that was read since the last call was not there. */
   takeMissing(): boolean {
@@ -27,21 +64,42 @@ export class ChunkReader implements PcmReader {
 
   /** Fetches what some stretches need; resolves when all of it is here, or could not be had: then false. */
   async prepare(spans: readonly { sourceId: string; from: number; to: number }[]): Promise<boolean> {
+    const whole = await this.fetchSpans(spans);
+    const instead = !this.standIn
+      ? []
+      : spans.flatMap((s) => (isMade(s.sourceId) && this.lacks(s) ? (this.inPlaceOf(s.sourceId, s.from, s.to) ?? []) : []));
+    return (instead.length === 0 || (await this.fetchSpans(instead))) && (whole || instead.length > 0);
+  }
+
+  private lacks({ sourceId, from, to }: { sourceId: string; from: number; to: number }): boolean {
+    for (let i = Math.floor(from / CHUNK); i * CHUNK < to; i++) if (!this.chunks.has(`${sourceId} ${i}`)) return true;
+    return false;
+  }
+
+  private fetchSpans(spans: readonly { sourceId: string; from: number; to: number }[]): Promise<boolean> {
     const waits: Promise<boolean>[] = [];
+    const now = Date.now();
     for (const { sourceId, from, to } of spans) {
       for (let i = Math.floor(from / CHUNK); i * CHUNK < to; i++) {
         const key = `${sourceId} ${i}`;
-        if (!this.chunks.get(key)) waits.push(this.coming.get(key) ?? this.fetchChunk(key, sourceId, i));
+        if (this.chunks.get(key) || now - (this.unmade.get(key) ?? Number.NEGATIVE_INFINITY) < UNMADE_MS) continue;
+        waits.push(this.coming.get(key) ?? this.fetchChunk(key, sourceId, i));
       }
     }
-    return waits.length === 0 || (await Promise.all(waits)).every(Boolean);
+    return Promise.all(waits).then((all) => all.every(Boolean));
   }
 
   private fetchChunk(key: string, sourceId: string, index: number): Promise<boolean> {
     const done = (async () => {
       try {
         const answer = await fetch(`/api/sources/${sourceId}/pcm?chunk=${index}`, { signal: AbortSignal.timeout(LONGEST_MS) });
+        // It is being made, or nobody knows yet that it is to be.
+        if (isMade(sourceId) && answer.status !== 200) {
+          this.unmade.set(key, Date.now());
+          return false;
+        }
         if (!answer.ok) return false;
+        this.unmade.delete(key);
         this.chunks.set(key, new Float32Array(await answer.arrayBuffer()));
         return true;
       } catch {
@@ -55,13 +113,37 @@ export class ChunkReader implements PcmReader {
     return done;
   }
 
+  private held = new Float32Array(0);
+
+  /** What is not made yet is heard as tape has it: the recording at the moments of the map, straight between its samples. */
+  private readAsTape(playedId: string, channel: number, from: number, out: Float32Array, at: number, count: number): boolean {
+    const span = this.inPlaceOf(playedId, from, from + count);
+    const { forwards, reverse } = ofPlayedId(playedId);
+    const making = this.makingOf(forwards);
+    const length = this.doc?.sources.get(span?.sourceId ?? "")?.length;
+    if (!span || !making || length === undefined) return false;
+    const n = span.to - span.from;
+    if (this.held.length < n) this.held = new Float32Array(2 * n);
+    if (!this.read(span.sourceId, channel, span.from, this.held, 0, n)) return false;
+    const map = mapOf(making);
+    const whole = madeLength(length, making);
+    for (let i = 0; i < count; i++) {
+      const x = momentRecorded(map, reverse ? whole - 1 - from - i : from + i) - span.from;
+      const k = Math.max(0, Math.min(n - 1, Math.floor(x)));
+      const next = Math.min(n - 1, k + 1);
+      out[at + i] = this.held[k] + (this.held[next] - this.held[k]) * Math.max(0, Math.min(1, x - k));
+    }
+    return true;
+  }
+
   read(sourceId: string, channel: number, from: number, out: Float32Array, at: number, count: number): boolean {
-    const channels = this.channels.get(ofPlayedId(sourceId).sourceId)?.channels ?? 1;
+    const channels = this.doc?.sources.get(ofPlayedId(sourceId).sourceId)?.channels ?? 1;
     const chunk = (index: number): Float32Array | undefined => {
       const all = this.chunks.get(`${sourceId} ${index}`);
       return all && channelOf(all, channels, channel);
     };
-    const whole = readChunked(chunk, from, out, at, count);
+    let whole = readChunked(chunk, from, out, at, count);
+    if (!whole && this.standIn && isMade(sourceId)) whole = this.readAsTape(sourceId, channel, from, out, at, count);
     this.missing ||= !whole;
     return whole;
   }

@@ -44,7 +44,7 @@ interface Loop {
 }
 
 class Engine {
-  private readonly reader = new ChunkReader();
+  private readonly reader = new ChunkReader(true);
   private readonly left = new Float32Array(BLOCK);
   private readonly right = new Float32Array(BLOCK);
   private renderer: Renderer;
@@ -75,7 +75,7 @@ class Engine {
   }
 
   private setSources(doc: Document): void {
-    this.reader.channels = doc.sources;
+    this.reader.setDocument(doc);
   }
 
   private get written(): number {

@@ -103,10 +103,11 @@ port.onmessage = ({ data: message }) => {
   switch (message.type) {
     case "document":
       doc = documentFrom(message.data, new Map(message.sources.map((s) => [s.id, s])));
-      reader.channels = doc.sources;
+      reader.setDocument(doc);
       break;
     case "changes":
       if (doc) doc = applyChanges(doc, message.changes);
+      if (doc) reader.setDocument(doc);
       break;
     case "measure":
       want(message.seams, true);

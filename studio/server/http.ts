@@ -6,7 +6,7 @@ import { z } from "zod";
 import { admit, hasToken, isOwnHost, LOOPBACK } from "./auth";
 import { ApiError } from "./errors";
 
-const json = (body: unknown, status = 200, headers: Record<string, string> = {}): Response =>
+export const json = (body: unknown, status = 200, headers: Record<string, string> = {}): Response =>
   new Response(JSON.stringify(body), {
     status,
     headers: { "content-type": "application/json; charset=utf-8", "cache-control": "no-store", ...headers },

@@ -7,6 +7,7 @@ import { playedId } from "@wet-thread/core/model/played";
 import { type Clip, clipEnd, gainFactor, playedChannels } from "@wet-thread/core/model/schema";
 import { z } from "zod";
 import { ApiError } from "./errors";
+import { madeFirst } from "./made";
 import { readLevels, StoredReader } from "./samples";
 import { loadVersion } from "./versions";
 
@@ -70,7 +71,7 @@ async function pausesOf(doc: Document, { sourceId, channels }: { sourceId: strin
 
 /** Measures quiet stretches: their root mean square over the channels that are played. */
 class Meter {
-  private readonly reader = new StoredReader();
+  private readonly reader = new StoredReader(madeFirst);
   private readonly known = new Map<string, number>();
   constructor(private readonly doc: Document) {}
 

@@ -1,13 +1,14 @@
 import { CHUNK, chunkPeaks, PEAK_FIELDS, PEAK_LEVELS, PEAK_OFFSETS } from "@wet-thread/core/analysis/peaks";
 import { decodeFrames, type FileLayout } from "@wet-thread/core/media/wav/reader";
-import { ofPlayedId } from "@wet-thread/core/model/played";
+import { isMade, mapOf, ofPlayedId } from "@wet-thread/core/model/played";
 import { readChunked } from "@wet-thread/core/render/chunked";
 import type { PcmReader, SourceSpan } from "@wet-thread/core/render/reader";
+import { momentRecorded } from "@wet-thread/core/time/time-map";
 import { and, eq, inArray, sql } from "drizzle-orm";
 import { LRUCache } from "lru-cache";
 import { db } from "./db/client";
 import { Batches, copyOut, numbers, quoted } from "./db/copy";
-import { sourcePcm, sources } from "./db/schema";
+import { made, sourcePcm, sources } from "./db/schema";
 import { type ByteSpan, readSpans } from "./store";
 
 // Samples of recordings at the project's rate, in chunks of 65,536. Where they lie (in the file as it came, or in rows of their own when
@@ -51,7 +52,7 @@ const layouts = new Map<string, FileLayout | null>();
 const MOST_LAYOUTS = 10_000;
 
 async function learnLayouts(ids: Iterable<string>): Promise<void> {
-  const unknown = [...ids].filter((id) => !layouts.has(id));
+  const unknown = [...ids].filter((id) => !isMade(id) && !layouts.has(id));
   if (unknown.length === 0) return;
   if (layouts.size > MOST_LAYOUTS) layouts.clear();
   const rows = await db()
@@ -62,7 +63,7 @@ async function learnLayouts(ids: Iterable<string>): Promise<void> {
 }
 
 /** Chunks of recordings: which of each. */
-type Wanted = ReadonlyMap<string, ReadonlySet<number>>;
+export type Wanted = ReadonlyMap<string, ReadonlySet<number>>;
 
 /** A chunk's channels, as many as the recording has. */
 interface Chunk {
@@ -93,13 +94,21 @@ async function chunksInFiles(wanted: Wanted, room: Room): Promise<Chunk[]> {
   });
 }
 
+/** Where chunks of what a recipe makes lie, and those of recordings. */
+const rowsOf = (id: string): { table: string; column: string } =>
+  isMade(id) ? { table: "made_pcm", column: "made_id" } : { table: "source_pcm", column: "source_id" };
+
 async function chunksInRows(wanted: Wanted): Promise<Chunk[]> {
-  const which = [...wanted]
-    .filter(([sourceId]) => layouts.get(sourceId) === null)
-    .map(([sourceId, set]) => `(source_id = ${quoted(sourceId)} and index in (${numbers(set)}))`);
+  const [own, derived] = [[...wanted].filter(([id]) => !isMade(id) && layouts.get(id) === null), [...wanted].filter(([id]) => isMade(id))];
+  return (await Promise.all([chunksInTable(own), chunksInTable(derived)])).flat();
+}
+
+async function chunksInTable(wanted: readonly (readonly [string, ReadonlySet<number>])[]): Promise<Chunk[]> {
   const found = new Map<string, Chunk>();
-  if (which.length === 0) return [];
-  const select = `select source_id, channel, index, samples from source_pcm where ${which.join(" or ")}`;
+  if (wanted.length === 0) return [];
+  const { table, column } = rowsOf(wanted[0][0]);
+  const which = wanted.map(([id, set]) => `(${column} = ${quoted(id)} and index in (${numbers(set)}))`);
+  const select = `select ${column}, channel, index, samples from ${table} where ${which.join(" or ")}`;
   for await (const [id, channel, place, samples] of copyOut(select)) {
     const [sourceId, index] = [id.toString(), place.readInt32BE()];
     const key = `${sourceId} ${index}`;
@@ -117,15 +126,31 @@ async function chunksAsTheyCame(wanted: Wanted, room: Room): Promise<Chunk[]> {
   return both.flat();
 }
 
-/** Lengths of recordings that are ready, in samples at the project's rate; they never change. */
+/** Samples [from, from + count) of all channels of a recording that is ready, as it is. */
+export function readOwn(sourceId: string, channels: number): (from: number, count: number) => Promise<Float32Array[]> {
+  return async (from, count) => {
+    const indexes = new Set<number>();
+    for (let i = Math.floor(from / CHUNK); i * CHUNK < from + count; i++) indexes.add(i);
+    const chunks = new Map((await chunksAsTheyCame(new Map([[sourceId, indexes]]), (n) => new Float32Array(n))).map((c) => [c.index, c.channels]));
+    return Array.from({ length: channels }, (_, c) => {
+      const out = new Float32Array(count);
+      if (!readChunked((index) => chunks.get(index)?.[c], from, out, 0, count)) throw new Error(`Samples of recording "${sourceId}" are missing.`);
+      return out;
+    });
+  };
+}
+
+/** Lengths of recordings that are ready, and of what is made of them, in samples at the project's rate; they never change. */
 const lengths = new LRUCache<string, number>({ max: 10_000 });
 export async function lengthOf(sourceId: string): Promise<number> {
   let length = lengths.get(sourceId);
   if (length === undefined) {
-    const [row] = await db()
-      .select({ length: sources.length })
-      .from(sources)
-      .where(and(eq(sources.id, sourceId), eq(sources.status, "ready")));
+    const [row] = isMade(sourceId)
+      ? await db().select({ length: made.length }).from(made).where(eq(made.id, sourceId))
+      : await db()
+          .select({ length: sources.length })
+          .from(sources)
+          .where(and(eq(sources.id, sourceId), eq(sources.status, "ready")));
     length = row?.length ?? 0;
     if (row) lengths.set(sourceId, length);
   }
@@ -137,7 +162,7 @@ async function chunksBackwards(wanted: Wanted): Promise<Chunk[]> {
   const needed = new Map<string, Set<number>>();
   const asked: { id: string; sourceId: string; index: number; from: number; to: number }[] = [];
   for (const [id, indexes] of wanted) {
-    const { sourceId } = ofPlayedId(id);
+    const { forwards: sourceId } = ofPlayedId(id);
     const length = await lengthOf(sourceId);
     const set = needed.get(sourceId) ?? new Set<number>();
     needed.set(sourceId, set);
@@ -167,6 +192,23 @@ async function chunksBackwards(wanted: Wanted): Promise<Chunk[]> {
   });
 }
 
+/** Which chunks are read, forwards, for some of what clips play. */
+async function forwards(wanted: Wanted): Promise<Wanted> {
+  const out = new Map<string, Set<number>>();
+  for (const [id, indexes] of wanted) {
+    const played = ofPlayedId(id);
+    if (!isMade(played.forwards)) continue;
+    const set = out.get(played.forwards) ?? new Set<number>();
+    out.set(played.forwards, set);
+    const length = await lengthOf(played.forwards);
+    for (const index of indexes) {
+      if (!played.reverse) set.add(index);
+      else for (let i = Math.floor(Math.max(0, length - (index + 1) * CHUNK) / CHUNK); i * CHUNK < length - index * CHUNK; i++) set.add(i);
+    }
+  }
+  return out;
+}
+
 /** Fetches chunks of recordings that are ready, or of what clips play of them; others, and chunks past the end, are left away. */
 async function readChunks(wanted: Wanted, room: Room = (count) => new Float32Array(count)): Promise<Chunk[]> {
   const backwards = new Map([...wanted].filter(([id]) => ofPlayedId(id).reverse));
@@ -188,45 +230,95 @@ export async function readChunk(sourceId: string, index: number): Promise<Uint8A
 /** Entries in a tile of peaks, at every level but the coarsest of short recordings. */
 export const TILE_ENTRIES = 1024;
 
+/** A tile of peaks; `made` is false while what it shows is worked out from the recording, since what is made of it is not there yet. */
+export interface PeakTile {
+  readonly bytes: Buffer;
+  readonly made: boolean;
+}
+
 /**
  * A tile of the pyramid: 1,024 entries of one level, for all channels one after the other, each entry min, max, RMS. A tile of level
  * l covers 1024 · PEAK_LEVELS[l] samples, so 4^l chunks.
  */
-export async function readPeakTile(sourceId: string, level: number, tile: number, length: number): Promise<Buffer> {
+export async function readPeakTile(playedId: string, level: number, tile: number): Promise<PeakTile> {
+  const { forwards: id, reverse } = ofPlayedId(playedId);
+  const length = await lengthOf(id);
   const size = PEAK_LEVELS[level];
   const first = tile * TILE_ENTRIES;
   // Entries past the recording's end are left away, so that every channel has the same number.
   const end = Math.min(first + TILE_ENTRIES, Math.ceil(length / size));
-  if (end <= first) return Buffer.alloc(0);
-  const { sourceId: id, reverse } = ofPlayedId(sourceId);
-  if (!reverse) return Buffer.concat((await readPeaks(id, level, first, end)).map(bytesOf));
+  if (end <= first) return { bytes: Buffer.alloc(0), made: true };
+  if (!reverse) {
+    const { channels, made } = await readPeaks(id, level, first, end);
+    return { bytes: Buffer.concat(channels.map(bytesOf)), made };
+  }
   // Backwards an entry lies over two of the recording's own: it is as wide as both.
   const [from, to] = [Math.max(0, Math.floor((length - end * size) / size)), Math.floor((length - first * size - 1) / size) + 1];
-  const channels = await readPeaks(id, level, from, to);
-  return Buffer.concat(
-    channels.map((own) => {
-      const out = new Float32Array((end - first) * PEAK_FIELDS);
-      for (let e = first; e < end; e++) {
-        const [a, b] = [Math.max(0, Math.floor((length - (e + 1) * size) / size)) - from, Math.floor((length - e * size - 1) / size) - from];
-        const [x, y, at] = [a * PEAK_FIELDS, b * PEAK_FIELDS, (e - first) * PEAK_FIELDS];
-        out[at] = Math.min(own[x], own[y]);
-        out[at + 1] = Math.max(own[x + 1], own[y + 1]);
-        out[at + 2] = Math.sqrt((own[x + 2] ** 2 + own[y + 2] ** 2) / 2);
-      }
-      return bytesOf(out);
-    }),
-  );
+  const { channels, made } = await readPeaks(id, level, from, to);
+  const turned = channels.map((own) => {
+    const out = new Float32Array((end - first) * PEAK_FIELDS);
+    for (let e = first; e < end; e++) {
+      const [a, b] = [Math.max(0, Math.floor((length - (e + 1) * size) / size)) - from, Math.floor((length - e * size - 1) / size) - from];
+      widest(own, a, b + 1, out, (e - first) * PEAK_FIELDS);
+    }
+    return bytesOf(out);
+  });
+  return { bytes: Buffer.concat(turned), made };
 }
 
-/** Entries [first, end) of one level of a recording's pyramid, for each of its channels. */
-async function readPeaks(sourceId: string, level: number, first: number, end: number): Promise<Float32Array[]> {
+/** Puts entries [from, to) of peaks together into one: as low, as high and as loud as they are. */
+function widest(peaks: Float32Array, from: number, to: number, out: Float32Array, at: number): void {
+  let [low, high, power] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY, 0];
+  for (let e = from; e < to; e++) {
+    low = Math.min(low, peaks[e * PEAK_FIELDS]);
+    high = Math.max(high, peaks[e * PEAK_FIELDS + 1]);
+    power += peaks[e * PEAK_FIELDS + 2] ** 2;
+  }
+  out[at] = low;
+  out[at + 1] = high;
+  out[at + 2] = Math.sqrt(power / (to - from));
+}
+
+/** Entries [first, end) of one level of the pyramid of a recording, or of what is made of it, for each of its channels. */
+async function readPeaks(id: string, level: number, first: number, end: number): Promise<{ channels: Float32Array[]; made: boolean }> {
+  if (!isMade(id)) return { channels: await storedPeaks(id, level, first, end), made: true };
+  const size = PEAK_LEVELS[level];
+  const found = await storedPeaks(id, level, first, end);
+  if (found.length > 0 && found.every((c) => c.length === (end - first) * PEAK_FIELDS)) return { channels: found, made: true };
+  // Not all of it is there: what the recording shows at those moments.
+  const [row] = await db().select().from(made).where(eq(made.id, id));
+  if (!row) return { channels: [], made: false };
+  const map = mapOf(row.making);
+  const length = await lengthOf(row.sourceId);
+  const own = (e: number): number => Math.max(0, Math.min(length, momentRecorded(map, e * size)));
+  const fine = Math.max(
+    0,
+    PEAK_LEVELS.findLastIndex((s) => s <= (own(end) - own(first)) / (end - first)),
+  );
+  const step = PEAK_LEVELS[fine];
+  const [from, to] = [Math.floor(own(first) / step), Math.max(Math.floor(own(first) / step) + 1, Math.ceil(own(end) / step))];
+  const channels = (await storedPeaks(row.sourceId, fine, from, Math.min(to, Math.ceil(length / step)))).map((peaks) => {
+    const out = new Float32Array((end - first) * PEAK_FIELDS);
+    const there = peaks.length / PEAK_FIELDS;
+    for (let e = first; e < end; e++) {
+      const a = Math.min(there - 1, Math.max(0, Math.floor(own(e) / step) - from));
+      widest(peaks, a, Math.min(there, Math.max(a + 1, Math.ceil(own(e + 1) / step) - from)), out, (e - first) * PEAK_FIELDS);
+    }
+    return out;
+  });
+  return { channels, made: false };
+}
+
+/** Entries [first, end) of one level of a pyramid as they are kept, for each channel; fewer where some are not there. */
+async function storedPeaks(sourceId: string, level: number, first: number, end: number): Promise<Float32Array[]> {
   const perChunk = CHUNK / PEAK_LEVELS[level];
   const [from, size] = [PEAK_OFFSETS[level] * 4, perChunk * PEAK_FIELDS * 4];
   const [low, high] = [Math.floor(first / perChunk), Math.floor((end - 1) / perChunk)];
+  const { table, column } = rowsOf(sourceId);
   const rows = (
     await db().execute<{ channel: number; part: Buffer }>(
-      sql`select channel, substring(peaks from ${from + 1}::int for ${size}::int) as part from source_pcm
-          where source_id = ${sourceId} and index >= ${low} and index <= ${high} order by channel, index`,
+      sql`select channel, substring(peaks from ${from + 1}::int for ${size}::int) as part from ${sql.identifier(table)}
+          where ${sql.identifier(column)} = ${sourceId} and index >= ${low} and index <= ${high} order by channel, index`,
     )
   ).rows;
   const channels = new Map<number, Buffer[]>();
@@ -241,12 +333,13 @@ async function readPeaks(sourceId: string, level: number, first: number, end: nu
 /** The greatest magnitude, over all channels, of each 64 samples of a recording: blocks [from, to) of it, or of what clips play of it. */
 export async function readLevels(sourceId: string, from: number, to: number): Promise<Float32Array> {
   const played = ofPlayedId(sourceId);
-  if (played.reverse) return levelsBackwards(played.sourceId, from, to);
+  if (played.reverse) return levelsBackwards(played.forwards, from, to);
   const perChunk = CHUNK / PEAK_LEVELS[0];
   const levels = new Float32Array(to - from);
   const [first, last] = numbers([Math.floor(from / perChunk), Math.floor((to - 1) / perChunk)]).split(",");
   const part = `substring(peaks from ${PEAK_OFFSETS[0] * 4 + 1} for ${perChunk * PEAK_FIELDS * 4})`;
-  const select = `select index, ${part} from source_pcm where source_id = ${quoted(sourceId)} and index between ${first} and ${last}`;
+  const { table, column } = rowsOf(sourceId);
+  const select = `select index, ${part} from ${table} where ${column} = ${quoted(sourceId)} and index between ${first} and ${last}`;
   for await (const [index, peaks] of copyOut(select)) {
     const values = new Float32Array(peaks.buffer as ArrayBuffer, 0, peaks.length / 4);
     const at = index.readInt32BE() * perChunk - from;
@@ -279,6 +372,9 @@ export class StoredReader implements PcmReader {
   /** Room of chunks that were let go: new room each time costs more than what is done in it. */
   private readonly spare: Float32Array[] = [];
 
+  /** `first` has what is to be read made, where it is made of recordings. */
+  constructor(private readonly first: (wanted: Wanted) => Promise<void>) {}
+
   /** Fetches every chunk of some stretches. */
   async prepare(spans: readonly SourceSpan[]): Promise<void> {
     const wanted = new Map<string, Set<number>>();
@@ -288,6 +384,7 @@ export class StoredReader implements PcmReader {
       if (set.size > 0) wanted.set(sourceId, set);
     }
     if (wanted.size === 0) return;
+    await this.first(await forwards(wanted));
     const fetched = await readChunks(wanted, (count) => (count === CHUNK && this.spare.pop()) || new Float32Array(count));
     for (const { sourceId, index, channels } of fetched) this.chunks.set(`${sourceId} ${index}`, channels);
     // What this call fetched stays, and as much of what the call before did: one is read while the other comes.

@@ -2,6 +2,7 @@ import { measureKey, measureSeam, quietEdges, type SeamMeasure, seamSpans } from
 import { allSeams } from "@wet-thread/core/seam/seams";
 import { LRUCache } from "lru-cache";
 import { ApiError } from "./errors";
+import { madeFirst } from "./made";
 import { StoredReader } from "./samples";
 import { loadVersion } from "./versions";
 
@@ -16,7 +17,7 @@ const MOST_QUIET = 400_000;
 /** Every edit point of a version with its class, click and dip, track by track. Throws ApiError when it is called off. */
 export async function seamReport(versionId: string, calledOff: () => boolean = () => false) {
   const { doc, revision } = await loadVersion(versionId);
-  const reader = new StoredReader();
+  const reader = new StoredReader(madeFirst);
   if (quietMemory.size > MOST_QUIET) quietMemory.clear();
   const quiet = quietEdges(doc, reader, quietMemory);
   const seams = allSeams(doc);

@@ -7,6 +7,7 @@ import { playedId } from "@wet-thread/core/model/played";
 import { type Clip, clipEnd, gainFactor } from "@wet-thread/core/model/schema";
 import { z } from "zod";
 import { ApiError } from "./errors";
+import { makeSpan } from "./made";
 import { lengthOf, readLevels } from "./samples";
 import { loadVersion } from "./versions";
 
@@ -33,6 +34,7 @@ const BLOCK = PEAK_LEVELS[0];
 /** What of a clip's recording it shows, in levels as they are heard; and the sample of the recording at which they begin. */
 async function levelsOf(clip: Clip): Promise<{ clip: Clip; levels: Float32Array; first: number }> {
   const from = Math.floor(clip.offset / BLOCK);
+  await makeSpan(playedId(clip), clip.offset, clip.offset + clip.length);
   const levels = await readLevels(playedId(clip), from, Math.ceil((clip.offset + clip.length) / BLOCK));
   const gain = gainFactor(clip.gain);
   const line = clip.envelopes?.gain;

@@ -11,6 +11,7 @@ import { type Database, db } from "./db/client";
 import { entities, projects, sources, steps, versions } from "./db/schema";
 import { ApiError, notFound } from "./errors";
 import { announcing, type ProjectEvent } from "./events";
+import { wantMade } from "./made";
 import { readVersion, type Unread } from "./read-version";
 
 type Transaction = Parameters<Parameters<Database["transaction"]>[0]>[0];
@@ -174,6 +175,7 @@ async function commit(
   step: { kind: "edit" | "undo" | "redo"; name: string; edits: Edit[]; changes: Change[]; target?: number; key?: string; row?: string },
 ): Promise<number> {
   await holdSources(tx, step.changes);
+  await wantMade(tx, version.doc.sources, step.changes);
   const revision = version.revision + 1;
   const changes = storedChanges(step.changes);
   const gone = step.changes.filter((c) => c.after === null);

@@ -10,6 +10,7 @@ export const TILE_ENTRIES = 1024;
 const MOST_TILE_BYTES = 48 * 1024 * 1024;
 const MOST_CHUNK_BYTES = 48 * 1024 * 1024;
 const AT_ONCE = 6;
+const AGAIN_MS = 1000;
 
 type Listener = () => void;
 
@@ -19,6 +20,8 @@ class Pieces {
   private readonly wanted = new Map<string, string>();
   private readonly running = new Set<string>();
   private timer: ReturnType<typeof setTimeout> | undefined;
+  /** What was not to be had is asked for again only after a while. */
+  private readonly later = new Set<string>();
 
   constructor(
     maxSize: number,
@@ -29,7 +32,7 @@ class Pieces {
 
   get(url: string): Float32Array | undefined {
     const found = this.kept.get(url);
-    if (found === undefined && !this.running.has(url)) {
+    if (found === undefined && !this.running.has(url) && !this.later.has(url)) {
       this.wanted.delete(url);
       this.wanted.set(url, url);
       // Not within the drawing that asks: a request takes longer to begin than many clips to draw.
@@ -58,16 +61,31 @@ class Pieces {
   private async fetchOne(url: string): Promise<void> {
     try {
       const answer = await fetch(url);
-      if (answer.ok) {
+      // 202: it is being made.
+      if (answer.status === 200) {
         this.kept.set(url, new Float32Array(await answer.arrayBuffer()));
         this.arrived();
-      }
+      } else this.askLater(url);
     } catch {
-      // The next drawing asks again.
+      this.askLater(url);
     } finally {
       this.running.delete(url);
       this.fetchNext();
     }
+  }
+
+  private askLater(url: string): void {
+    this.later.add(url);
+    setTimeout(() => {
+      // The next drawing asks again.
+      if (this.later.delete(url)) this.arrived();
+    }, AGAIN_MS);
+  }
+
+  /** Lets go of what is kept under addresses that begin so: there is something better now. */
+  forget(prefix: string): void {
+    for (const url of this.kept.keys()) if (url.startsWith(prefix)) this.kept.delete(url);
+    for (const url of this.later) if (url.startsWith(prefix)) this.later.delete(url);
   }
 
   async whenHere(url: string): Promise<Float32Array | undefined> {
@@ -154,6 +172,12 @@ function findTile(sourceId: string, channels: number, channel: number, level: nu
 }
 
 export { levelFor };
+
+/** Some of what is made under an id has come: what was shown in its place is asked for anew. */
+export function forgetMade(madeId: string): void {
+  for (const pieces of [tiles, chunks]) pieces.forget(`/api/sources/${madeId}`);
+  arrived();
+}
 
 /** Samples that are in the page; what is missing is fetched, and false is answered meanwhile. */
 export const pageReader: PcmReader = {

@@ -8,6 +8,7 @@ import { createStore, useStore } from "zustand";
 import { ask, type ProjectRow, ServerError, type SourceRow } from "./api";
 import { Following, type ServerStep } from "./following";
 import { type LiveEvent, listenLive } from "./live";
+import { hearMade } from "./making";
 import { edited } from "./modes";
 import { refusedByLock, tellAdopted, tellAside, tellLost, tellMissed, tellNotKept, tellRefused, tellUnread, tellUnreadable } from "./notices";
 import { Outbox } from "./outbox";
@@ -285,6 +286,7 @@ export class Session {
     const { versionId } = this.store.getState();
     if (event.type === "again") this.following.seen();
     if (event.type === "step" && event.versionId === versionId) this.following.seen(event.revision);
+    if (event.type === "made") hearMade(event.madeId ?? "", event.status ?? "", event.progress ?? 0);
     if (event.type === "source" || event.type === "again") void this.refreshSources();
   }
 

@@ -2,6 +2,7 @@ import { beforeAll, describe, expect, it } from "vitest";
 import type { Making } from "../model/played";
 import { mapOf } from "../model/played";
 import type { StretchKind } from "../model/schema";
+import { sameSamples } from "../testing/arbitraries";
 import { madeAt } from "../time/time-map";
 import { type Material, makeWhole } from "./make";
 import { loadStretcher } from "./stretcher";
@@ -148,7 +149,7 @@ describe("what is made of a recording", () => {
     const x = struck([30_000, 200_000, 570_000, 1_150_000], 1_400_000);
     const a = await make(x, stretch("smooth", 3, 4, 150), [30_000, 200_000, 570_000, 1_150_000]);
     const b = await make(x, stretch("smooth", 3, 4, 150), [30_000, 200_000, 570_000, 1_150_000]);
-    expect(b).toEqual(a);
+    expect(sameSamples(b, a)).toBe(true);
   });
 
   it("joins pieces so that no jump is left at a border", async () => {

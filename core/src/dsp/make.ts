@@ -1,6 +1,6 @@
 import { kindOf, type Making, mapOf } from "../model/played";
 import { firstAtOrAfter } from "../model/sorted";
-import { madeAt, momentMade, momentRecorded, paceAt, type TimeMap } from "../time/time-map";
+import { madeAt, momentMade, momentRecorded, type Run, runAt, type TimeMap } from "../time/time-map";
 import { type Anchor, stretchKeepingHits } from "./keep-hits";
 import { type Line, stretchSmooth } from "./smooth";
 import type { Fetch } from "./stretcher";
@@ -24,7 +24,7 @@ export interface Material {
 const PIECE_SECONDS = 12;
 const SEARCH_SECONDS = 4;
 /** Without a hit or a pause pieces go on; after so many, the quietest place has to do. */
-const MOST_ON = 10;
+const MOST_ON = 4;
 /** A border lies so long before a hit. */
 const BEFORE_HIT_SECONDS = 0.008;
 /** A pause is this long and this quiet. */
@@ -141,8 +141,7 @@ function madeBy(material: Material, making: Making, heard: readonly Float32Array
   const map = mapOf(making);
   const kind = kindOf(making);
   const pitch = 2 ** ((making.pitch ?? 0) / 1200);
-  const recorded = (at: number): number => momentRecorded(map, at);
-  if (kind === "tape" && pitch === 1) return playTape(channels, fetch, recorded, (at) => paceAt(map, at), from, to);
+  if (kind === "tape" && pitch === 1) return playTape(channels, fetch, (at) => runAt(map, at), from, to);
   // A shift in pitch is made by stretching by as much and playing that faster, or slower, as tape does.
   const line = kind === "tape" ? { from: [0, 1], to: [0, pitch], outside: pitch } : lineOf(map, pitch);
   const stretched = (a: number, b: number): Float32Array[] => {
@@ -156,11 +155,14 @@ function madeBy(material: Material, making: Making, heard: readonly Float32Array
     return stretchKeepingHits(channels, sampleRate, fetch, line, anchors, a, b);
   };
   if (pitch === 1) return stretched(from, to);
-  const moment = (at: number): number => (kind === "tape" ? recorded(at) : at) * pitch;
-  const pace = (at: number): number => (kind === "tape" ? paceAt(map, at) : 1) * pitch;
-  const margin = Math.ceil(160 * Math.max(pace(from), pace(to), 1));
-  const [a, b] = [Math.floor(moment(from)) - margin, Math.ceil(moment(to)) + margin];
-  return playTape(channels, within(stretched(a, b), a), moment, pace, from, to);
+  const run = (at: number): Run => {
+    const { moment, pace, until } = kind === "tape" ? runAt(map, at) : { moment: at, pace: 1, until: Number.POSITIVE_INFINITY };
+    return { moment: moment * pitch, pace: pace * pitch, until };
+  };
+  const [first, last] = [run(from), run(to)];
+  const margin = Math.ceil(160 * Math.max(first.pace, last.pace, 1));
+  const [a, b] = [Math.floor(first.moment) - margin, Math.ceil(last.moment) + margin];
+  return playTape(channels, within(stretched(a, b), a), run, from, to);
 }
 
 /**
@@ -173,13 +175,15 @@ export function makePiece(material: Material, making: Making, piece: Piece, hear
   const [first, last] = [piece.from > 0, piece.to < material.length];
   const from = madeAt(map, piece.from) - (first ? cross : 0);
   const to = Math.max(from + 1, madeAt(map, piece.to) + (last ? cross : 0));
-  return { at: from, before: first ? 2 * cross : 0, samples: madeBy(material, making, heard, start, from, to) };
+  return { at: from, before: first ? 2 * cross : 0, after: last ? 2 * cross : 0, samples: madeBy(material, making, heard, start, from, to) };
 }
 
 export interface MadePiece {
   readonly at: number;
   /** So many of its first samples lie over the last ones of the piece before. */
   readonly before: number;
+  /** So many of its last ones lie under the first ones of the piece after. */
+  readonly after: number;
   readonly samples: readonly Float32Array[];
 }
 
@@ -199,7 +203,7 @@ export function joinPieces(pieces: readonly MadePiece[]): MadePiece {
       out[c].set(own.subarray(over), at + over);
     });
   });
-  return { at: one.at, before: one.before, samples: out };
+  return { at: one.at, before: one.before, after: last.after, samples: out };
 }
 
 /** All of what is made of a recording that lies in memory: for tests and short work. `loadStretcher` comes first. */

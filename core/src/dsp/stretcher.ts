@@ -97,7 +97,7 @@ export type Fetch = (from: number, count: number) => readonly Float32Array[];
 /** Samples of either side handed over in one go. */
 const BLOCK = 1024;
 /** It runs in over so many of its blocks before the first sample that counts, so that its phases have settled. */
-const RUN_IN = 2;
+const RUN_IN = 1;
 
 /** Plays a recording at another pace and keeps its pitch. One instance does one piece of work. */
 export class Stretcher {

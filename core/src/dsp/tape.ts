@@ -1,3 +1,5 @@
+import { type Kernels, newKernels } from "../kernels/kernels";
+import type { Run } from "../time/time-map";
 import { ROLL_OFF, SIDE, windowedSinc } from "./sinc";
 import type { Fetch } from "./stretcher";
 
@@ -14,54 +16,70 @@ function sincTable(): Float64Array {
   return table;
 }
 
+/** Weights for moments between two samples: a row for each of some places between them, and one more for the next sample itself. */
+interface Phases {
+  readonly cutoff: number;
+  readonly places: number;
+  /** Weights in a row: of the samples from `before` before the one that the moment follows. */
+  readonly size: number;
+  readonly before: number;
+  readonly kernels: Kernels;
+  /** Where the recording's samples, and what is made of them, lie in the kernels' memory. */
+  readonly input: number;
+  readonly output: number;
+}
+/** Places between two samples for which weights are kept, at the recording's own pace. */
+const PLACES = 2048;
+const LEAST_PLACES = 256;
 /** Samples made in one go. */
 const BLOCK = 8192;
+let latest: Phases | undefined;
+
+/** Weights for a cutoff, as a part of the recording's Nyquist frequency; each row adds up to one. */
+function phasesFor(cutoff: number): Phases {
+  if (latest?.cutoff === cutoff) return latest;
+  const sinc = sincTable();
+  const before = Math.ceil(SIDE / cutoff);
+  // The kernel takes four at a time; those beyond the window are zero.
+  const size = Math.ceil((2 * before + 1) / 4) * 4;
+  const places = Math.max(LEAST_PLACES, Math.ceil((PLACES * cutoff) / ROLL_OFF));
+  const input = 2 * (places + 1) * size;
+  const output = input + Math.ceil((BLOCK * ROLL_OFF) / cutoff) + 2 * size + 4;
+  const kernels = newKernels(output + BLOCK);
+  const rows = kernels.doubles;
+  for (let p = 0; p <= places; p++) {
+    let sum = 0;
+    for (let k = 0; k < size; k++) {
+      const place = Math.abs(k - before - p / places) * cutoff * FINE;
+      const i = Math.trunc(place);
+      const h = i >= SIDE * FINE ? 0 : sinc[i] + (sinc[i + 1] - sinc[i]) * (place - i);
+      rows[p * size + k] = h;
+      sum += h;
+    }
+    for (let k = 0; k < size; k++) rows[p * size + k] /= sum;
+  }
+  latest = { cutoff, places, size, before, kernels, input, output };
+  return latest;
+}
 
 /**
- * Plays a recording as tape does, pitch and speed together: sample j of [from, to) is the recording at the moment `moment(j)`, and `pace` says
- * how many of its samples pass in one. Band-limited at the lower of both rates.
+ * Plays a recording as tape does, pitch and speed together: sample j of [from, to) is the recording at the moment that `run` tells. Band-limited
+ * at the lower of both rates.
  */
-export function playTape(
-  channels: number,
-  fetch: Fetch,
-  moment: (at: number) => number,
-  pace: (at: number) => number,
-  from: number,
-  to: number,
-): Float32Array[] {
-  const sinc = sincTable();
+export function playTape(channels: number, fetch: Fetch, run: (at: number) => Run, from: number, to: number): Float32Array[] {
   const out = Array.from({ length: channels }, () => new Float32Array(to - from));
-  let weights = new Float64Array(2 * SIDE + 32);
-  for (let at = from; at < to; at += BLOCK) {
-    const end = Math.min(to, at + BLOCK);
-    let widest = 1;
-    for (let j = at; j < end; j++) widest = Math.max(widest, pace(j));
-    const reach = Math.ceil((SIDE * widest) / ROLL_OFF) + 1;
-    const first = Math.floor(moment(at)) - reach;
-    const samples = fetch(first, Math.floor(moment(end - 1)) + reach + 1 - first);
-    for (let j = at; j < end; j++) {
-      const x = moment(j) - first;
-      const cutoff = ROLL_OFF / Math.max(1, pace(j));
-      const half = SIDE / cutoff;
-      const [low, high] = [Math.ceil(x - half), Math.floor(x + half)];
-      const step = cutoff * FINE;
-      if (weights.length <= high - low) weights = new Float64Array(2 * (high - low + 1));
-      let sum = 0;
-      for (let k = low; k <= high; k++) {
-        const place = Math.abs(k - x) * step;
-        const i = place | 0;
-        const h = sinc[i] + (sinc[i + 1] - sinc[i]) * (place - i);
-        weights[k - low] = h;
-        sum += h;
-      }
-      const n = high - low + 1;
-      for (let c = 0; c < channels; c++) {
-        const own = samples[c];
-        let value = 0;
-        for (let k = 0; k < n; k++) value += own[low + k] * weights[k];
-        out[c][j - from] = value / sum;
-      }
+  for (let at = from; at < to; ) {
+    const { moment, pace, until } = run(at);
+    const { size, before, places, kernels, input, output } = phasesFor(ROLL_OFF / Math.max(1, pace));
+    const end = Math.min(to, at + BLOCK, Math.max(at + 1, Math.ceil(until)));
+    const first = Math.floor(moment) - before;
+    const samples = fetch(first, Math.floor(moment + (end - 1 - at) * pace) - before + size - first);
+    for (let c = 0; c < channels; c++) {
+      kernels.floats.set(samples[c], input);
+      kernels.glide(0, size, places, input, moment - before - first, pace, end - at, output);
+      out[c].set(kernels.floats.subarray(output, output + end - at), at - from);
     }
+    at = end;
   }
   return out;
 }

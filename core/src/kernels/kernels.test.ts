@@ -98,4 +98,18 @@ describe("the kernels and their twins give the same bits", () => {
       { numRuns: 60 },
     );
   });
+  it("read between samples alike", () => {
+    fc.assert(
+      fc.property(
+        fc.integer(),
+        fc.double({ min: 0, max: 50, noNaN: true }),
+        fc.double({ min: 0.05, max: 8, noNaN: true }),
+        fc.integer({ min: 1, max: 30 }),
+        (seed, begin, pace, places) => {
+          alike(seed, (k) => k.glide(0, 16, places, 2048, begin, pace, 40, 6000));
+        },
+      ),
+      { numRuns: 60 },
+    );
+  });
 });

@@ -88,6 +88,9 @@ class Simd implements Kernels {
     const i64 = BigInt;
     this.code.resample(OWN + taps * 4, size, i64(up), i64(down), i64(half), OWN + x * 4, i64(base), i64(first), count, OWN + out * 4);
   }
+  glide(rows: number, size: number, places: number, x: number, begin: number, pace: number, count: number, out: number): void {
+    this.code.glide(OWN + rows * 4, size, places, OWN + x * 4, begin, pace, count, OWN + out * 4);
+  }
 }
 
 /** Bytes of a text in base 64. */

@@ -48,4 +48,9 @@ export interface Kernels {
     count: number,
     out: number,
   ): void;
+  /**
+   * Reads `x` at places begin, begin + pace, …: each output is the sum of `size` (a multiple of four) samples from the whole part of its place
+   * on, weighted by a row of doubles straight between the two rows around its fraction; `rows` holds `places` + 1 of them.
+   */
+  glide(rows: number, size: number, places: number, x: number, begin: number, pace: number, count: number, out: number): void;
 }

@@ -163,4 +163,24 @@ export class Twins implements Kernels {
       floats[out + k] = a + c + (b + d);
     }
   }
+
+  glide(rows: number, size: number, places: number, x: number, begin: number, pace: number, count: number, out: number): void {
+    const { floats, doubles } = this;
+    for (let k = 0; k < count; k++) {
+      const place = begin + k * pace;
+      const whole = Math.floor(place);
+      const part = (place - whole) * places;
+      const row = Math.min(places - 1, Math.trunc(part));
+      const f = part - row;
+      const h = rows / 2 + row * size;
+      const at = x + whole;
+      // Four lanes, as the SIMD loop has them.
+      const lanes = [0, 0, 0, 0];
+      for (let i = 0; i < size; i++) {
+        const w = doubles[h + i] + (doubles[h + size + i] - doubles[h + i]) * f;
+        lanes[i & 3] += w * floats[at + i];
+      }
+      floats[out + k] = lanes[0] + lanes[2] + (lanes[1] + lanes[3]);
+    }
+  }
 }

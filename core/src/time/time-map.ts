@@ -76,8 +76,15 @@ export function momentMade(map: TimeMap, at: number): number {
   return tie.to + ((at - tie.from) * slope.to) / slope.from;
 }
 
-/** How many samples of the recording pass in one that is made, at a moment of what is made. */
-export function paceAt(map: TimeMap, at: number): number {
+/** What is made from a place on at one pace: the moment there, how many samples of the recording pass in one made, and where that ends. */
+export interface Run {
+  readonly moment: number;
+  readonly pace: number;
+  readonly until: number;
+}
+
+/** The run of one pace that a place of what is made lies in, from that place on. */
+export function runAt(map: TimeMap, at: number): Run {
   const { slope } = pieceAt(map, at, "to");
-  return slope.from / slope.to;
+  return { moment: momentRecorded(map, at), pace: slope.from / slope.to, until: map.ties.find((t) => t.to > at)?.to ?? Number.POSITIVE_INFINITY };
 }

@@ -16,7 +16,7 @@ const MOST_WAITING = 4 << 20;
 
 /** An id as part of a statement: COPY takes no parameters. Throws RangeError for anything but our own kind of ids. */
 export function quoted(id: string): string {
-  if (!/^[\w-]{1,64}$/.test(id)) throw new RangeError(`"${id}" is no id.`);
+  if (!/^[\w~-]{1,120}$/.test(id)) throw new RangeError(`"${id}" is no id.`);
   return `'${id}'`;
 }
 

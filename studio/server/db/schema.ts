@@ -2,6 +2,7 @@ import type { Edit } from "@wet-thread/core/edit/registry";
 import type { StoredChange } from "@wet-thread/core/edit/stored-change";
 import type { StepSummary } from "@wet-thread/core/edit/summary";
 import type { FileLayout } from "@wet-thread/core/media/wav/reader";
+import type { Making } from "@wet-thread/core/model/played";
 import { sql } from "drizzle-orm";
 import { bigint, customType, index, integer, jsonb, pgTable, primaryKey, real, text, timestamp, uniqueIndex } from "drizzle-orm/pg-core";
 
@@ -136,6 +137,42 @@ export const sourcePcm = pgTable(
     peaks: bytea("peaks").notNull(),
   },
   (t) => [primaryKey({ columns: [t.sourceId, t.channel, t.index] })],
+);
+
+/** What recipes make of recordings, by played id: what is to be done, and how far it is. Its samples come as clips need them. */
+export const made = pgTable(
+  "made",
+  {
+    id: text("id").primaryKey(),
+    sourceId: text("source_id")
+      .notNull()
+      .references(() => sources.id, { onDelete: "cascade" }),
+    making: jsonb("making").$type<Making>().notNull(),
+    /** Samples at the project's rate. */
+    length: bigint("length", { mode: "number" }).notNull(),
+    status: text("status").$type<"rendering" | "ready" | "failed">().notNull().default("ready"),
+    progress: real("progress").notNull().default(0),
+    error: text("error"),
+    /** When some clip last came to need it. Samples that nobody has needed for long go, and are made again when somebody does. */
+    usedAt: timestamp("used_at", { withTimezone: true }).notNull().defaultNow(),
+    createdAt: created(),
+  },
+  (t) => [index("made_source").on(t.sourceId)],
+);
+
+/** Chunks of what is made that are there, as those of recordings. */
+export const madePcm = pgTable(
+  "made_pcm",
+  {
+    madeId: text("made_id")
+      .notNull()
+      .references(() => made.id, { onDelete: "cascade" }),
+    channel: integer("channel").notNull(),
+    index: integer("index").notNull(),
+    samples: bytea("samples").notNull(),
+    peaks: bytea("peaks").notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.madeId, t.channel, t.index] })],
 );
 
 export const exportJobs = pgTable("exports", {

@@ -6,6 +6,8 @@ export interface JobPayloads {
   import: { sourceId: string };
   export: { exportId: string };
   print: { printId: string };
+  /** Chunks [from, to) of what a recipe makes. */
+  make: { madeId: string; from: number; to: number };
 }
 
 /** So often is a job begun, also where its worker was killed in the midst, before it is given up: in half a minute when it fails by itself. */

@@ -1,6 +1,7 @@
 import type { Document } from "@wet-thread/core/model/document";
 import type { SourceSpan } from "@wet-thread/core/render/reader";
 import { isAudible, Renderer, soloCounts, spansNeeded } from "@wet-thread/core/render/renderer";
+import { madeFirst } from "../made";
 import { StoredReader } from "../samples";
 
 /** Frames rendered in one go. */
@@ -38,7 +39,7 @@ function checkSound(doc: Document, start: number, end: number, tracks?: Readonly
 /** Renders [start, end) of a document, or of some of its tracks, stretch by stretch; the samples of the next come while one is rendered. Throws SoundMissing. */
 export async function* rendered(doc: Document, start: number, end: number, tracks?: ReadonlySet<string>): AsyncGenerator<Rendered> {
   checkSound(doc, start, end, tracks);
-  const reader = new StoredReader();
+  const reader = new StoredReader(madeFirst);
   const renderer = new Renderer(doc, reader, { tracks });
   const [left, right] = [new Float32Array(BLOCK), new Float32Array(BLOCK)];
   const group = (from: number): { to: number; ready: Promise<void> } => {

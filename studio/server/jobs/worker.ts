@@ -1,11 +1,13 @@
 import { getTableName, sql } from "drizzle-orm";
 import { type JobHelpers, run } from "graphile-worker";
 import { databaseUrl, db, pool } from "../db/client";
-import { exportJobs, printJobs, sources } from "../db/schema";
+import { exportJobs, made, printJobs, sources } from "../db/schema";
 import { purgeExports } from "../exports";
+import { purgeMade } from "../made";
 import { dropBrokenUploads, purgeRemoved } from "../sources";
 import { runExport } from "./export";
 import { importSource } from "./import";
+import { runMake } from "./make";
 import { runPrint } from "./print";
 import type { JobPayloads } from "./queue";
 
@@ -49,6 +51,7 @@ const ROWS = {
   import: { table: sources, key: "sourceId" },
   export: { table: exportJobs, key: "exportId" },
   print: { table: printJobs, key: "printId" },
+  make: { table: made, key: "madeId" },
 };
 const UNDER_WAY = sql`('queued', 'importing', 'rendering')`;
 
@@ -98,7 +101,7 @@ async function giveUp(helpers: JobHelpers, error: unknown, mark: (message: strin
 /** A task that holds its lock, and marks its row failed when it gives up. */
 function job<K extends keyof JobPayloads>(
   work: (payload: JobPayloads[K]) => Promise<void>,
-  table: typeof sources | typeof exportJobs | typeof printJobs,
+  table: typeof sources | typeof exportJobs | typeof printJobs | typeof made,
   idOf: (payload: JobPayloads[K]) => string,
 ) {
   return (payload: unknown, helpers: JobHelpers): Promise<void> =>
@@ -135,6 +138,11 @@ const runner = await run({
       printJobs,
       ({ printId }) => printId,
     ),
+    make: job<"make">(
+      (asked) => runMake(asked),
+      made,
+      ({ madeId }) => madeId,
+    ),
   },
 });
 
@@ -147,7 +155,7 @@ runner.events.on("worker:stop", ({ error }) => {
 const DAY_MS = 86_400_000;
 /** Lets go of what has been kept for long enough, at the start and once a day. */
 function purge(): void {
-  void Promise.all([purgeRemoved(), purgeExports()]).catch((error) => console.error("purge:", error.message));
+  void Promise.all([purgeRemoved(), purgeExports(), purgeMade()]).catch((error) => console.error("purge:", error.message));
 }
 purge();
 setInterval(purge, DAY_MS).unref();

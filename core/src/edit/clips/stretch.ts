@@ -183,7 +183,7 @@ export const asRecorded = defineEdit({
   type: "as-recorded",
   about: "Takes stretch, warp and pitch off clips: the same moments of the recording, as long and as high as they were.",
   params: z.object({ clipIds: ClipIds, ...Landing }),
-  example: { type: "as-recorded", clipIds: ["clip-1"] },
+  example: { type: "as-recorded", clipIds: ["clip-6"] },
   links: "clipIds",
   apply(tx, { clipIds, ...landing }) {
     const clips = distinct(tx, clipIds);

@@ -1,6 +1,8 @@
+import { isMade, ofPlayedId } from "@wet-thread/core/model/played";
 import { z } from "zod";
 import { ApiError } from "@/server/errors";
-import { queryOf, route } from "@/server/http";
+import { json, queryOf, route } from "@/server/http";
+import { askForChunk, getMade } from "@/server/made";
 import { readChunk } from "@/server/samples";
 
 const Query = z.object({
@@ -11,10 +13,18 @@ const Query = z.object({
     .max(2 ** 30),
 });
 
-/** One chunk at the project's rate: 32-bit floats, all channels one after the other. It never changes once the recording is ready. */
+/**
+ * One chunk at the project's rate: 32-bit floats, all channels one after the other. It never changes once the recording is ready. Of what is
+ * still to be made it answers 202, and has it made.
+ */
 export const GET = route(async (request, { id }) => {
   const { chunk } = queryOf(request, Query);
   const bytes = await readChunk(id, chunk);
+  if (!bytes && isMade(id)) {
+    const made = await getMade(id);
+    if (made.status === "failed") throw new ApiError(409, "not-made", made.error ?? "It could not be made.");
+    if (await askForChunk(ofPlayedId(id), chunk)) return json({ status: "making", progress: made.progress }, 202);
+  }
   if (!bytes) throw new ApiError(404, "not-found", `Recording "${id}" has no chunk ${chunk}.`);
   return new Response(bytes, {
     headers: { "content-type": "application/octet-stream", "cache-control": "private, max-age=31536000, immutable" },

@@ -22,11 +22,12 @@ const Query = z.object({
 /** A tile of 1,024 peaks (min, max, RMS as 32-bit floats), all channels one after the other. */
 export const GET = route(async (request, { id }) => {
   const { level, tile } = queryOf(request, Query);
-  const source = await getSource(ofPlayedId(id).sourceId);
+  const { sourceId } = ofPlayedId(id);
+  const source = await getSource(sourceId);
   if (source.status !== "ready") throw new ApiError(404, "not-found", "The recording is not ready yet.");
-  const bytes = await readPeakTile(id, level, tile, source.length);
+  const { bytes, made } = await readPeakTile(id, level, tile);
   if (bytes.length === 0) throw new ApiError(404, "not-found", `Recording "${id}" has no tile ${tile} at level ${level}.`);
-  return new Response(new Uint8Array(bytes), {
-    headers: { "content-type": "application/octet-stream", "cache-control": "private, max-age=31536000, immutable" },
-  });
+  // What is worked out from the recording gives way to what is made of it, once that is there.
+  const kept = made ? "private, max-age=31536000, immutable" : "no-store";
+  return new Response(new Uint8Array(bytes), { headers: { "content-type": "application/octet-stream", "cache-control": kept } });
 });

@@ -1,0 +1,126 @@
+import { type Material, makeWhole } from "@wet-thread/core/dsp/make";
+import { loadStretcher } from "@wet-thread/core/dsp/stretcher";
+import type { Making } from "@wet-thread/core/model/played";
+import { playedId } from "@wet-thread/core/model/played";
+import type { Clip } from "@wet-thread/core/model/schema";
+import { sameSamples } from "@wet-thread/core/testing/arbitraries";
+import { beforeAll, describe, expect, it } from "vitest";
+import { addSource, api, BASE, exportWav, newProject, noise, readWav, wavFile } from "../client";
+
+const RATE = 48_000;
+const CHUNK = 65_536;
+const LENGTH = 40 * RATE;
+
+/** Strikes that ring on over a hum, on two channels, for long enough that it is made in pieces. */
+function struck(channel: number): Float32Array {
+  const out = noise(LENGTH, 5 + channel).map((v, i) => v * 0.001 + 0.05 * Math.sin(i * 0.021));
+  for (let at = 9600; at < LENGTH; at += 20_011)
+    for (let i = 0; i < 18_000 && at + i < LENGTH; i++) out[at + i] += 0.5 * Math.exp(-i / 3000) * Math.cos(i * (0.08 + (at % 5) * 0.02));
+  return out;
+}
+
+/** Waits until a chunk of what a clip plays is there. */
+async function chunkOf(id: string, chunk: number): Promise<Float32Array> {
+  for (let tries = 0; tries < 400; tries++) {
+    const answer = await fetch(`${BASE}/api/sources/${id}/pcm?chunk=${chunk}`);
+    if (answer.status === 200) return new Float32Array(await answer.arrayBuffer());
+    expect([202, 404]).toContain(answer.status);
+    await new Promise((wake) => setTimeout(wake, 50));
+  }
+  throw new Error(`Chunk ${chunk} of ${id} was never made.`);
+}
+
+describe("what recipes make", () => {
+  let [versionId, sourceId, revision] = ["", "", 0];
+  let samples: Float32Array[];
+  let material: Material;
+  const edit = async (...edits: object[]) => {
+    const answer = await api("POST", `/api/versions/${versionId}/edits`, { revision, edits });
+    expect(answer.status, JSON.stringify(answer.body)).toBe(200);
+    revision = answer.body.revision;
+  };
+  const clipOf = async (id: string): Promise<Clip> => (await api("GET", `/api/versions/${versionId}`)).body.clips.find((c: Clip) => c.id === id);
+  const expected = (making: Making): Promise<Float32Array[]> => makeWhole(material, making, samples);
+
+  beforeAll(async () => {
+    await loadStretcher();
+    const project = await newProject(RATE);
+    versionId = project.versionId;
+    samples = [struck(0), struck(1)];
+    const source = await addSource(project.projectId, wavFile(samples, "f32"));
+    sourceId = source.id;
+    const { body } = await api("GET", `/api/projects/${project.projectId}`);
+    material = { length: LENGTH, channels: 2, sampleRate: RATE, hits: body.sources[0].transients };
+    await edit(
+      { type: "add-track", id: "t", name: "Loom" },
+      { type: "add-clip", id: "c", trackId: "t", sourceId, start: 0, offset: 24 * RATE, length: 4 * RATE },
+    );
+  });
+
+  it("is exported as it is made, wherever in the recording it is asked for", async () => {
+    await edit({ type: "stretch", clipIds: ["c"], length: 6 * RATE, kind: "hits" });
+    const clip = await clipOf("c");
+    const wav = await readWav(await exportWav(versionId, { span: { start: 0, end: 6 * RATE } }));
+    const made = await expected({ stretch: { kind: "hits", from: 2, to: 3 } });
+    for (const c of [0, 1]) expect(sameSamples(wav[c], made[c].subarray(clip.offset, clip.offset + clip.length))).toBe(true);
+  });
+
+  it("is read in chunks, backwards too, as clips play it", async () => {
+    await edit({ type: "set-pitch", clipIds: ["c"], cents: -300 });
+    const made = await expected({ stretch: { kind: "hits", from: 2, to: 3 }, pitch: -300 });
+    let clip = await clipOf("c");
+    const index = Math.floor(clip.offset / CHUNK);
+    const chunk = await chunkOf(playedId(clip), index);
+    expect(sameSamples(chunk.subarray(0, CHUNK), made[0].subarray(index * CHUNK, (index + 1) * CHUNK))).toBe(true);
+    await edit({ type: "reverse", clipIds: ["c"] });
+    clip = await clipOf("c");
+    const turned = await chunkOf(playedId(clip), Math.floor(clip.offset / CHUNK));
+    const from = Math.floor(clip.offset / CHUNK) * CHUNK;
+    const back = made[1].slice(made[1].length - from - CHUNK, made[1].length - from).reverse();
+    expect(sameSamples(turned.subarray(CHUNK), back)).toBe(true);
+    await edit({ type: "reverse", clipIds: ["c"] });
+  });
+
+  it("shows the recording's peaks until it is there, then its own", async () => {
+    await edit({ type: "stretch", clipIds: ["c"], factor: 1.25, kind: "smooth" });
+    const id = playedId(await clipOf("c"));
+    const peaks = async () => {
+      const answer = await fetch(`${BASE}/api/sources/${id}/peaks?level=2&tile=0`);
+      expect(answer.status).toBe(200);
+      return { kept: answer.headers.get("cache-control") !== "no-store", values: new Float32Array(await answer.arrayBuffer()) };
+    };
+    const before = await peaks();
+    expect(before.kept).toBe(false);
+    const loudest = (v: Float32Array): number => v.reduce((m, x) => Math.max(m, Math.abs(x)), 0);
+    expect(loudest(before.values)).toBeGreaterThan(0.4);
+    for (let i = 0; i * CHUNK < 1024 * 1024; i++) await chunkOf(id, i);
+    const after = await peaks();
+    expect(after.kept).toBe(true);
+    expect(after.values.length).toBe(before.values.length);
+    expect(Math.abs(loudest(after.values) - loudest(before.values))).toBeLessThan(0.2);
+  });
+
+  it("is found silent and loud, printed and measured as any recording is", async () => {
+    const sound = await api("POST", `/api/versions/${versionId}/sound`, { clipIds: ["c"], threshold: -30, shortestSilence: 960, shortestSound: 480 });
+    expect(sound.status).toBe(200);
+    expect(sound.body.clips[0].keep.length).toBeGreaterThan(0);
+    const seams = await api("GET", `/api/versions/${versionId}/seams`);
+    expect(seams.status).toBe(200);
+    expect(seams.body.seams.every((s: { click: number | null }) => s.click !== undefined)).toBe(true);
+  });
+
+  it("comes back at once by undo, and by redo", async () => {
+    const before = await clipOf("c");
+    await edit({ type: "as-recorded", clipIds: ["c"] });
+    expect((await clipOf("c")).recipe).toBeUndefined();
+    const undone = await api("POST", `/api/versions/${versionId}/undo`, { revision });
+    revision = undone.body.revision;
+    expect(await clipOf("c")).toEqual(before);
+  });
+
+  it("refuses ids that nothing is made under", async () => {
+    const answer = await fetch(`${BASE}/api/sources/${sourceId}~m0123456789abcdef0123456789/pcm?chunk=0`);
+    expect(answer.status).toBe(404);
+    expect((await answer.json()).message).toMatch(/recording/);
+  });
+});
