@@ -16,6 +16,7 @@ import { PANEL_COMMANDS, toggleInspector } from "./panel-commands";
 import { fillRoom, takeRoom } from "./room";
 import { settleChosen } from "./settle";
 import * as sound from "./sound";
+import * as stretch from "./stretch";
 import { TRACK_COMMANDS } from "./track-commands";
 
 const middle = (): number => {
@@ -76,6 +77,7 @@ const TOOL_KEYS: Readonly<Record<Tool, readonly [string, string]>> = {
   range: ["R", "Range tool"],
   split: ["X", "Split tool"],
   shift: ["S", "Shift inside tool"],
+  stretch: ["Shift+W", "Stretch tool: ends and warp points"],
   draw: ["|", "Draw tool: gain, pan, the track's ride"],
   stamp: ["T", "Stamp tool"],
   mute: ["Q", "Mute tool"],
@@ -123,6 +125,14 @@ export const COMMANDS: readonly Command[] = [
   { id: "delete-close", title: "Delete and close", keys: ["Shift+Delete", "Shift+Backspace"], run: () => clip.deleteSelected("ripple") },
   { id: "clear", title: "Delete and leave the gap", keys: ["Mod+Delete", "Mod+Backspace"], run: () => clip.deleteSelected("hold") },
   { id: "reverse", title: "Reverse", keys: ["Alt+V"], run: sound.reverse },
+  { id: "stretch-range", title: "Stretch to the range", keys: ["Shift+F"], run: stretch.toRange },
+  { id: "stretch-grid", title: "Stretch to the nearest whole beats", keys: ["Shift+B"], run: stretch.toBeats },
+  { id: "as-recorded", title: "As recorded: take stretch, warp and pitch off", keys: ["Alt+W"], run: stretch.asRecorded },
+  { id: "pitch-up", title: "Pitch up by a semitone", keys: ["Alt+."], run: () => stretch.pitchBy(100) },
+  { id: "pitch-down", title: "Pitch down by a semitone", keys: ["Alt+,"], run: () => stretch.pitchBy(-100) },
+  { id: "warp-playhead", title: "Warp point at the playhead", keys: ["Alt+X"], run: stretch.warpAtPlayhead },
+  { id: "warp-hits", title: "Warp points at all hits", keys: [], run: stretch.warpAtHits },
+  { id: "warp-off", title: "Take all warp points off", keys: [], run: stretch.warpOff },
   { id: "gain-up", title: "Gain up by 1 dB: clips, or what lies in the range", keys: ["Alt+ArrowRight"], run: () => sound.gainBy(1) },
   { id: "gain-down", title: "Gain down by 1 dB", keys: ["Alt+ArrowLeft"], run: () => sound.gainBy(-1) },
   { id: "gain-up-6", title: "Gain up by 6 dB", keys: ["Alt+Shift+ArrowRight"], run: () => sound.gainBy(6) },

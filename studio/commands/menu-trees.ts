@@ -34,7 +34,6 @@ export const TREES = {
     "-",
     "delete",
     "delete-close",
-    "mute",
     "-",
     {
       group: "Fades and edges",
@@ -58,6 +57,8 @@ export const TREES = {
     {
       group: "Gain and sound",
       of: [
+        "mute",
+        "-",
         "gain-up",
         "gain-down",
         "gain-up-6",
@@ -70,6 +71,22 @@ export const TREES = {
         "envelopes-copy",
         "envelopes-paste",
         "envelopes-off",
+      ],
+    },
+    {
+      group: "Time and pitch",
+      of: [
+        "stretch-range",
+        "stretch-grid",
+        "pitch-up",
+        "pitch-down",
+        "-",
+        "warp-playhead",
+        "warp-hits",
+        "warp-off",
+        "-",
+        "as-recorded",
+        "tool-stretch",
       ],
     },
     NUDGES,

@@ -18,6 +18,7 @@ import {
   Spline,
   SquareDashed,
   Stamp,
+  UnfoldHorizontal,
   VolumeX,
   ZoomIn,
 } from "lucide-react";
@@ -33,6 +34,7 @@ const LOOKS: readonly (readonly [Tool, string, typeof MousePointer2])[] = [
   ["range", "Range", SquareDashed],
   ["split", "Split", BetweenVerticalStart],
   ["shift", "Shift inside", MoveHorizontal],
+  ["stretch", "Stretch: ends and warp points", UnfoldHorizontal],
   ["draw", "Draw: gain, pan, the track's ride", Spline],
   ["stamp", "Stamp", Stamp],
   ["mute", "Mute", VolumeX],

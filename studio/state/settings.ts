@@ -1,4 +1,4 @@
-import type { BlendLaw, Dye, FadeShape } from "@wet-thread/core/model/schema";
+import type { BlendLaw, Dye, FadeShape, StretchKind } from "@wet-thread/core/model/schema";
 import type { PointKind } from "@wet-thread/core/snap/snap";
 import type { PositionUnit } from "@wet-thread/core/time/format";
 import { type GridFamily, type GridStep, stepForZoom, type Timebase } from "@wet-thread/core/time/grid";
@@ -58,6 +58,8 @@ export interface Settings {
   readonly readOuts: readonly [PositionUnit, PositionUnit];
   readonly nudge: NudgeUnit;
   readonly edgeFadeMs: number;
+  /** The kind that stretching used last. */
+  readonly stretchKind: StretchKind;
   readonly edgeFadeShape: FadeShape;
   readonly edgeFadeBend: number;
   /** The shape and bend that a fade was last given by hand: the next one gets them. */
@@ -135,6 +137,7 @@ export const useSettings = create<Settings>()(
       readOuts: ["bars", "time"],
       nudge: { kind: "step", step: { kind: "time", milliseconds: 10 } },
       edgeFadeMs: 4,
+      stretchKind: "smooth",
       edgeFadeShape: "power",
       edgeFadeBend: 0,
       lastFade: { shape: "power", bend: 0 },

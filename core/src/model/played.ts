@@ -155,6 +155,17 @@ export function ownPlace(source: Pick<SourceInfo, "length">, clip: Pick<Clip, "r
   return recordedAt(mapOf(clip.recipe), clip.recipe?.reverse ? madeLength(source.length, clip.recipe) - 1 - at : at);
 }
 
+/** An edge of the recording itself, in what a clip plays of it: edges lie between samples, so that turned round they are not off by one. */
+export function playedEdge(source: Pick<SourceInfo, "length">, clip: Pick<Clip, "recipe">, edge: number): number {
+  const place = madeAt(mapOf(clip.recipe), edge);
+  return clip.recipe?.reverse ? madeLength(source.length, clip.recipe) - place : place;
+}
+
+/** An edge of what a clip plays, in the recording itself: the other way round. */
+export function ownEdge(source: Pick<SourceInfo, "length">, clip: Pick<Clip, "recipe">, edge: number): number {
+  return recordedAt(mapOf(clip.recipe), clip.recipe?.reverse ? madeLength(source.length, clip.recipe) - edge : edge);
+}
+
 const lines = new WeakMap<readonly EnvelopePoint[], { suffix: string; points: readonly EnvelopePoint[] }>();
 
 /**

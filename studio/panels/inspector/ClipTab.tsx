@@ -15,6 +15,7 @@ import { Button, Field, Swatches } from "@/ui/controls";
 import { Shapes } from "../FadeShapes";
 import { Empty, Label, lengthFrom, numberFrom, signed } from "./parts";
 import { RangePart } from "./RangePart";
+import { TimePart } from "./TimePart";
 
 /** What several clips have in common, or nothing. */
 function common<T>(clips: readonly Clip[], pick: (c: Clip) => T): T | null {
@@ -242,6 +243,7 @@ export function ClipTab() {
           </fieldset>
         );
       })}
+      <TimePart clips={clips} />
       <div className="mt-4 space-y-1.5 border-line border-t pt-3">
         {(["gain", "pan"] as const).map((kind) => {
           const drawn = clips.filter((c) => c.envelopes?.[kind]);

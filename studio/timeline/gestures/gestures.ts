@@ -7,6 +7,7 @@ import type { Gesture, Point } from "./gesture";
 import { moveClips } from "./move-gesture";
 import { strokeRail } from "./rail-gesture";
 import { dragRangeEdge, frameClips, makeRange, pullRange } from "./range-gestures";
+import { stretchClips, stretchOrWarp } from "./stretch-gesture";
 import { shiftAudio, splitStroke, stampAlong, stampHere, sweep } from "./tool-gestures";
 import { handScroll, listenAlong, zoomFrame } from "./view-gestures";
 
@@ -29,6 +30,8 @@ export function gestureFor(doc: Document, zone: Zone, p: Point, add: boolean, fr
       return splitStroke(doc, zone.clip, p);
     case "draw":
       return drawLine(doc, zone, p) ?? makeRange(doc, p, undefined, false, add);
+    case "stretch":
+      return zone.clip ? stretchOrWarp(doc, zone.clip, p) : makeRange(doc, p, undefined, false, add);
     case "shift":
       return zone.clip ? shiftAudio(doc, zone.clip, p) : makeRange(doc, p, undefined, false, add);
     case "stamp":
@@ -60,7 +63,8 @@ export function gestureFor(doc: Document, zone: Zone, p: Point, add: boolean, fr
       return zone.clip ? moveClips(doc, zone.clip, p) : null;
     case "start":
     case "end":
-      return zone.clip ? trimClips(doc, zone.clip, zone.kind, p) : null;
+      if (!zone.clip) return null;
+      return p.alt && p.shift ? stretchClips(doc, zone.clip, zone.kind, p) : trimClips(doc, zone.clip, zone.kind, p);
     case "fadeIn":
       return zone.clip ? fadeClips(doc, zone.clip, "in", p) : null;
     case "fadeOut":

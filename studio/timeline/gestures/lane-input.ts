@@ -12,6 +12,7 @@ import { CLICK_PIXELS, type Gesture, type Point, type Press } from "./gesture";
 import { gestureFor } from "./gestures";
 import { Pinch, wheelHeights } from "./pinch";
 import { clickClip, makeRange } from "./range-gestures";
+import { withoutWarpPoint } from "./stretch-gesture";
 
 /** Tools that only look and listen: every place is alike to them. */
 const VIEW_TOOLS: ReadonlySet<Tool> = new Set(["zoom", "hand", "listen"]);
@@ -186,6 +187,11 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
     if (view().tool === "draw") {
       const edit = withoutPoint(session().doc, zone, pointOf(e, box));
       if (edit) session().edit([edit], "Take a point away");
+      return;
+    }
+    if (view().tool === "stretch") {
+      const edit = withoutWarpPoint(session().doc, zone.clip, pointOf(e, box).x);
+      if (edit) session().edit([edit], "Take a warp point away");
       return;
     }
     if (zone.kind === "seam" && zone.seam) return host().smoothSeam(zone.seam.id);

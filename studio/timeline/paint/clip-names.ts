@@ -1,4 +1,6 @@
+import { madeId, makingOf } from "@wet-thread/core/model/played";
 import type { Clip } from "@wet-thread/core/model/schema";
+import { useMaking } from "@/state/making";
 import { NAME_STRIP } from "../model/geometry";
 import { type OverlayScene, WORDS } from "../model/overlay-scene";
 import { pieceNumbers } from "../model/piece-numbers";
@@ -46,6 +48,13 @@ function plateOf(palette: Palette, dye: string): string {
   return plate;
 }
 
+/** How far what a clip plays is, while it is being made. */
+function making(clip: Clip): string {
+  if (!makingOf(clip.recipe)) return "";
+  const progress = useMaking.getState().progress.get(madeId(clip));
+  return progress === undefined ? "" : ` (making ${Math.round(100 * progress)} %)`;
+}
+
 /** The clip's name, as much of it as there is room for. On a low strip it lies small over the waveform, on a plate of cloth. */
 export function paintName(
   g: CanvasRenderingContext2D,
@@ -71,7 +80,7 @@ export function paintName(
   const lane = doc.lanes.get(clip.trackId);
   const number = lane && pieceNumbers(lane).get(clip.id);
   // What tells pieces apart stays where there is room for little.
-  const after = `${number === undefined ? "" : ` ${number}`}${clip.mute ? " (muted)" : ""}`;
+  const after = `${number === undefined ? "" : ` ${number}`}${clip.mute ? " (muted)" : ""}${making(clip)}`;
   let text = clip.name + after;
   let width = widthOf(g, text, size);
   if (left + width > end) {

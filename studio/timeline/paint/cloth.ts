@@ -1,7 +1,6 @@
 import { clipEnvelopeFactor } from "@wet-thread/core/dsp/envelope";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
 import type { Lane } from "@wet-thread/core/model/lane";
-import { playedId, playedOf } from "@wet-thread/core/model/played";
 import { type Clip, clipEnd, gainFactor, type SourceInfo } from "@wet-thread/core/model/schema";
 import { magnifyOf } from "@/state/view";
 import type { ClothScene } from "../model/cloth-scene";
@@ -9,9 +8,10 @@ import { drawnGain, SMOOTH_CURVE } from "../model/drawn-gain";
 import { CLOTH_TOP, type LaneBox, NAME_STRIP, RAIL } from "../model/geometry";
 import { bandOf } from "../model/layers";
 import { mix, type Palette, pixel } from "../model/theme";
+import { fillPlayed } from "./played-wave";
 import { paintMarks } from "./rail-marks";
 import { type Dyed, Strip, type StripPlace, WAVES } from "./strip";
-import { type Columns, fillColumns, newColumns } from "./wave";
+import { type Columns, newColumns } from "./wave";
 
 /** The colours of each dye, plain and washed out. */
 const dyedCache = new WeakMap<Palette, readonly [Map<string, Dyed>, Map<string, Dyed>]>();
@@ -217,11 +217,10 @@ function layClip(scene: ClothScene, clip: Clip, colors: Dyed, place: StripPlace,
   if (source && perColumn > 0.5) {
     const factor = gainFactor(clip.gain) * magnifyOf(scene, clip.trackId);
     const parts = Math.min(WAVES, source.channels);
-    const played = clip.recipe ? playedOf(source, clip.recipe) : source;
     const { waveTop } = place;
     const half = (place.bottom - waveTop) / parts / 2 - 1;
     for (let c = 0; c < parts; c++) {
-      fillColumns(columns, playedId(clip), source.channels, c, played.length, clip.offset + (first - clip.start), perColumn, n);
+      fillPlayed(columns, clip, source, c, clip.offset + (first - clip.start), perColumn, n);
       if (clip.envelopes?.gain) scaleColumns(clip, source.length, clip.offset + (first - clip.start), perColumn, n);
       layWave(c * strip.width + x0, n, waveTop + ((place.bottom - waveTop) * c) / parts + half + 1, half, factor, faded);
     }

@@ -13,6 +13,7 @@ import { forgetFont, NAMED_FROM, paintName } from "./clip-names";
 import { paintLines } from "./envelopes";
 import { paintBand, paintBundles, paintCleared, paintCuts, paintGlow, paintJoint, paintRange } from "./overlay-marks";
 import { paintSamples, SAMPLES_FROM } from "./sample-points";
+import { paintWarps } from "./warp-points";
 
 /** Draws what lies on the cloth: curves, names, handles, samples, seams, the range, and what a gesture shows. */
 export function paintOverlay(g: CanvasRenderingContext2D, scene: OverlayScene): void {
@@ -30,6 +31,7 @@ export function paintOverlay(g: CanvasRenderingContext2D, scene: OverlayScene): 
     for (const clip of ordered) if (hasMarks(scene, clip)) paintClip(g, scene, box, clip, top);
     if (!view.fanned) paintBeneath(g, scene, clips, top, box);
     paintLines(g, scene, box, clips);
+    paintWarps(g, scene, box, clips);
   }
   paintGlow(g, scene);
   paintEcho(g, scene);
@@ -104,7 +106,7 @@ function extentOf(lane: Lane): Extent {
 
 /** Whether there may be anything to draw on the clips of a lane: where all are tiny and none is chosen they need not be looked at. */
 function mayHaveMarks({ view, preview }: OverlayScene, lane: Lane): boolean {
-  if (view.tool === "draw") return true;
+  if (view.tool === "draw" || view.tool === "stretch") return true;
   const { length, fade, layered } = extentOf(lane);
   const { samplesPerPixel } = view;
   return (

@@ -133,6 +133,19 @@ describe("warping", () => {
     for (const p of points) expect(Math.abs(playedPlace({ length: 6000 }, clip, p.from) - clip.offset - p.to * 1.5)).toBeLessThanOrEqual(1);
     expect(problems(after(warped, { type: "stretch", clipIds: ["a"], length: 4500 }))).toEqual([]);
   });
+  it("is done on linked tracks at the same places of the timeline", () => {
+    let doc = documentOf(2, [
+      plainClip({ id: "a", start: 2000, offset: 1000, length: 3000 }),
+      plainClip({ id: "b", trackId: "t1", sourceId: "stereo", start: 2000, length: 3000, offset: 4000 }),
+    ]);
+    doc = after(doc, { type: "set-track", trackIds: ["t0", "t1"], link: "looms" });
+    const next = after(doc, { type: "warp", clipIds: ["a"], points });
+    const [a, b] = [clipOf(next), clipOf(next, "b")];
+    for (const p of points) {
+      expect(playedPlace({ length: 6000 }, a, p.from) - a.offset).toBe(p.to);
+      expect(playedPlace({ length: 9000 }, b, p.from + 3000) - b.offset).toBe(p.to);
+    }
+  });
   it("refuses pieces beyond eight times and points out of order", () => {
     const tie = (a: number, b: number) => [
       { from: 1000, to: 0 },

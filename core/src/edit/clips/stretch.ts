@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { blendAfter } from "../../model/document";
-import { kindOf, type Making, makingOf, mapOf, ownWindow } from "../../model/played";
+import { kindOf, type Making, makingOf, mapOf, ownEdge, ownWindow, playedEdge } from "../../model/played";
 import { type Clip, clipEnd, Length, MOST_POINTS, Pitch, Position, type SourceInfo, StretchKind } from "../../model/schema";
 import { fromDecimal } from "../../time/rational";
 import { MOST_STRETCH, madeAt, recordedAt, type Tie } from "../../time/time-map";
@@ -205,6 +205,22 @@ function warpMap(clip: Clip, points: readonly Tie[]): { points: Tie[]; anchor: n
   return { points: list.map((p) => ({ from: p.from, to: p.to + shift })), anchor: shift };
 }
 
+/** The points of a clip that a link brought in: at the moments of its own recording that lie where those of the one that it follows do. */
+function alongLead(tx: Transaction, source: SourceInfo, clip: Clip, points: readonly Tie[]): readonly Tie[] {
+  const id = tx.leads.get(clip.id);
+  const lead = id && tx.before.clips.get(id);
+  if (!lead) return points;
+  const leadSource = recordingOf(tx, lead);
+  const later = lead.start - clip.start;
+  const own = points.map((p) => ({
+    from: ownEdge(source, clip, clip.offset + playedEdge(leadSource, lead, p.from) - lead.offset + later),
+    to: p.to + later,
+  }));
+  const there = own.filter((p, i) => p.from >= 0 && p.from <= source.length && own.findIndex((o) => o.from === p.from) === i);
+  if (there.length === 0) throw new EditError(`${clip.name || "The linked clip"} has no sound where the points lie.`, "points");
+  return there;
+}
+
 export const warp = defineEdit({
   type: "warp",
   about:
@@ -241,7 +257,7 @@ export const warp = defineEdit({
       if (!points) return remade(source, clip, recipeOf({ ...(pitch && { pitch }) }, reverse, "points"), "points");
       const beyond = points.find((p) => p.from > source.length);
       if (beyond) throw new EditError("A warp point lies beyond the end of the recording.", "points");
-      const { points: ties, anchor } = warpMap(clip, points);
+      const { points: ties, anchor } = warpMap(clip, alongLead(tx, source, clip, points));
       const recipe = recipeOf({ warp: { kind: own, points: ties }, ...(pitch && { pitch }) }, reverse, "points");
       const map = mapOf(recipe);
       // The clip's start is where the points count from: the moment there may be another than it was.
