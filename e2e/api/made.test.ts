@@ -1,8 +1,10 @@
 import { type Material, makeWhole } from "@wet-thread/core/dsp/make";
 import { loadStretcher } from "@wet-thread/core/dsp/stretcher";
+import { treat } from "@wet-thread/core/dsp/treat/treat";
 import type { Making } from "@wet-thread/core/model/played";
 import { playedId } from "@wet-thread/core/model/played";
 import type { Clip } from "@wet-thread/core/model/schema";
+import { Chain } from "@wet-thread/core/model/treatment";
 import { sameSamples } from "@wet-thread/core/testing/arbitraries";
 import { beforeAll, describe, expect, it } from "vitest";
 import { addSource, api, BASE, exportWav, newProject, noise, readWav, wavFile } from "../client";
@@ -116,6 +118,85 @@ describe("what recipes make", () => {
     const undone = await api("POST", `/api/versions/${versionId}/undo`, { revision });
     revision = undone.body.revision;
     expect(await clipOf("c")).toEqual(before);
+  });
+
+  it("is treated: in the order of the chain, from the recording's own run-in on, cut or not; taken off, the recording's own samples", async () => {
+    await edit({ type: "as-recorded", clipIds: ["c"] });
+    const clip = await clipOf("c");
+    const span = { start: clip.start, end: clip.start + clip.length };
+    const bare = await readWav(await exportWav(versionId, { span }));
+    const chain = Chain.parse([
+      { kind: "lowCut", hz: 150 },
+      { kind: "compressor", threshold: -24 },
+      { kind: "bell", hz: 3000, db: 6 },
+    ]);
+    await edit({ type: "treat", clipIds: ["c"], chain });
+    const treated = await readWav(await exportWav(versionId, { span }));
+    // By one who hears all that comes before, and half a second more after it.
+    const from = clip.offset - 4 * RATE;
+    const own = samples.map((x) => x.slice(from, clip.offset + clip.length + RATE / 2));
+    treat(own, chain, RATE, from);
+    for (const c of [0, 1]) for (let i = 0; i < clip.length; i += 11) expect(Math.abs(treated[c][i] - own[c][i + 4 * RATE])).toBeLessThan(3e-6);
+    await edit({ type: "split", clipIds: ["c"], at: clip.start + RATE }, { type: "reverse", clipIds: ["c"] }, { type: "reverse", clipIds: ["c"] });
+    const cut = await readWav(await exportWav(versionId, { span }));
+    expect(sameSamples(cut[0], treated[0]) && sameSamples(cut[1], treated[1])).toBe(true);
+    const { body } = await api("GET", `/api/versions/${versionId}`);
+    await edit({ type: "treat", clipIds: body.clips.map((c: Clip) => c.id), chain: null });
+    const off = await readWav(await exportWav(versionId, { span }));
+    expect(sameSamples(off[0], bare[0]) && sameSamples(off[1], bare[1])).toBe(true);
+  });
+
+  it("rings out past its window, hears nothing but it, and is stretched, treated and turned round in one recipe", async () => {
+    const { body } = await api("GET", `/api/versions/${versionId}`);
+    const [clip] = body.clips as Clip[];
+    await edit({
+      type: "treat",
+      clipIds: [clip.id],
+      chain: [{ kind: "echo", time: 250, feedback: 0, mix: 1, tone: 20_000 }],
+      grow: true,
+      overlap: "cover",
+    });
+    const grown = await clipOf(clip.id);
+    const { tail } = grown.recipe?.treat ?? { tail: 0 };
+    expect(grown.length).toBe(clip.length + tail);
+    const heard = await readWav(await exportWav(versionId, { span: { start: grown.start, end: grown.start + grown.length } }));
+    expect(heard[0].subarray(0, RATE / 4).every((v) => v === 0)).toBe(true);
+    expect(heard[0].subarray(clip.length).some((v) => Math.abs(v) > 0.01)).toBe(true);
+    await edit({ type: "stretch", clipIds: [clip.id], factor: 1.5, kind: "tape" }, { type: "reverse", clipIds: [clip.id] });
+    const turned = await clipOf(clip.id);
+    const both = await readWav(await exportWav(versionId, { span: { start: turned.start, end: turned.start + turned.length } }));
+    expect(both[0].some((v) => Math.abs(v) > 0.01)).toBe(true);
+  });
+
+  it("is measured, so that a normalise can be laid on to a peak or a loudness; presets are kept for every project", async () => {
+    const { body } = await api("GET", `/api/versions/${versionId}`);
+    const clip = (body.clips as Clip[]).find((c) => !c.recipe) as Clip;
+    const measured = await api("POST", `/api/versions/${versionId}/measure`, { clipIds: [clip.id], chain: [{ kind: "gain", db: -6 }] });
+    expect(measured.status).toBe(200);
+    const own = samples.map((x) => x.subarray(clip.offset, clip.offset + clip.length));
+    const peak = 20 * Math.log10(Math.max(...own.map((x) => x.reduce((m, v) => Math.max(m, Math.abs(v)), 0))));
+    expect(measured.body.clips[0].peak).toBeCloseTo(peak - 6, 3);
+    expect(measured.body.clips[0].loudness).toBeLessThan(peak - 6);
+    const gain = -1 - measured.body.clips[0].peak;
+    await edit({
+      type: "treat",
+      clipIds: [clip.id],
+      chain: [
+        { kind: "gain", db: -6 },
+        { kind: "normalise", level: -1, gain },
+      ],
+    });
+    const heard = await readWav(await exportWav(versionId, { span: { start: clip.start, end: clip.start + clip.length } }));
+    const loudest = Math.max(...heard.map((x) => x.reduce((m, v) => Math.max(m, Math.abs(v)), 0)));
+    expect(20 * Math.log10(loudest)).toBeCloseTo(-1, 2);
+
+    const name = `Hum ${Date.now()}`;
+    const kept = await api("POST", "/api/presets", { name, chain: [{ kind: "lowCut", hz: 90 }] });
+    expect(kept.status).toBe(201);
+    expect((await api("GET", "/api/presets")).body.presets).toContainEqual(kept.body);
+    expect((await api("POST", "/api/presets", { name, chain: [] })).status).toBe(400);
+    expect((await api("DELETE", `/api/presets/${kept.body.id}`)).status).toBe(200);
+    expect((await api("DELETE", `/api/presets/${kept.body.id}`)).status).toBe(404);
   });
 
   it("refuses ids that nothing is made under", async () => {

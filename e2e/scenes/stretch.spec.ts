@@ -12,7 +12,14 @@ test("scene 18, to fit two bars: the treadle's end pulled to the bar, hits kept;
 }) => {
   test.setTimeout(120_000);
   const demo = await createDemo(BASE, "To fit");
-  const editor = await EditorPage.open(page, demo, { targets: ["grid"], pull: "always", edgeFadeMs: 0, overlaps: "layer", step: { kind: "bar", count: 1 }, followsZoom: false });
+  const editor = await EditorPage.open(page, demo, {
+    targets: ["grid"],
+    pull: "always",
+    edgeFadeMs: 0,
+    overlaps: "layer",
+    step: { kind: "bar", count: 1 },
+    followsZoom: false,
+  });
   const bed = (await editor.lane("treadle")).at(-1);
   if (!bed) throw new Error("The treadle has no clip.");
   await editor.show(bed.start - RATE, bed.start + bed.length + 6 * RATE);

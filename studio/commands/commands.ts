@@ -18,6 +18,7 @@ import { settleChosen } from "./settle";
 import * as sound from "./sound";
 import * as stretch from "./stretch";
 import { TRACK_COMMANDS } from "./track-commands";
+import * as treat from "./treat";
 
 const middle = (): number => {
   const { playhead, start, samplesPerPixel, width } = view();
@@ -125,6 +126,10 @@ export const COMMANDS: readonly Command[] = [
   { id: "delete-close", title: "Delete and close", keys: ["Shift+Delete", "Shift+Backspace"], run: () => clip.deleteSelected("ripple") },
   { id: "clear", title: "Delete and leave the gap", keys: ["Mod+Delete", "Mod+Backspace"], run: () => clip.deleteSelected("hold") },
   { id: "reverse", title: "Reverse", keys: ["Alt+V"], run: sound.reverse },
+  { id: "treat-bypass", title: "Hear the bare sound, or the treated one", keys: ["Alt+A"], run: treat.bypass },
+  { id: "treat-off", title: "Take treatments off", keys: [], run: treat.treatmentOff },
+  { id: "invert", title: "Invert: clips, or what lies in the range", keys: [], run: () => void treat.addProcessor("invert") },
+  { id: "normalise", title: "Normalise the selected clips", keys: [], run: () => void treat.addProcessor("normalise") },
   { id: "stretch-range", title: "Stretch to the range", keys: ["Shift+F"], run: stretch.toRange },
   { id: "stretch-grid", title: "Stretch to the nearest whole beats", keys: ["Shift+B"], run: stretch.toBeats },
   { id: "as-recorded", title: "As recorded: take stretch, warp and pitch off", keys: ["Alt+W"], run: stretch.asRecorded },

@@ -1,9 +1,8 @@
 import { CHUNK } from "@wet-thread/core/analysis/peaks";
 import type { Document } from "@wet-thread/core/model/document";
-import { isMade, type Making, madeId, madeLength, makingOf, mapOf, ofPlayedId } from "@wet-thread/core/model/played";
+import { isMade, type Making, madeId, madeLength, makingOf, momentOf, ofPlayedId } from "@wet-thread/core/model/played";
 import { channelOf, readChunked } from "@wet-thread/core/render/chunked";
 import type { PcmReader } from "@wet-thread/core/render/reader";
-import { momentRecorded } from "@wet-thread/core/time/time-map";
 import { LRUCache } from "lru-cache";
 
 /** Bytes of samples kept: three hundred chunks of two channels. */
@@ -51,8 +50,8 @@ export class ChunkReader implements PcmReader {
     if (!making || length === 0) return null;
     const whole = madeLength(length, making);
     const [a, b] = reverse ? [whole - to, whole - from] : [from, to];
-    const map = mapOf(making);
-    return { sourceId, from: Math.max(0, Math.floor(momentRecorded(map, a))), to: Math.min(length, Math.ceil(momentRecorded(map, b)) + 2) };
+    const ends = [momentOf(length, making, a), momentOf(length, making, b)];
+    return { sourceId, from: Math.max(0, Math.floor(Math.min(...ends))), to: Math.min(length, Math.ceil(Math.max(...ends)) + 2) };
   }
 
   /** Whether anything that was read since the last call was not there. */
@@ -125,10 +124,14 @@ export class ChunkReader implements PcmReader {
     const n = span.to - span.from;
     if (this.held.length < n) this.held = new Float32Array(2 * n);
     if (!this.read(span.sourceId, channel, span.from, this.held, 0, n)) return false;
-    const map = mapOf(making);
+    // Behind the recording's end, where only a tail is, nothing is heard yet.
+    if (n <= 0) {
+      out.fill(0, at, at + count);
+      return true;
+    }
     const whole = madeLength(length, making);
     for (let i = 0; i < count; i++) {
-      const x = momentRecorded(map, reverse ? whole - 1 - from - i : from + i) - span.from;
+      const x = momentOf(length, making, reverse ? whole - 1 - from - i : from + i) - span.from;
       const k = Math.max(0, Math.min(n - 1, Math.floor(x)));
       const next = Math.min(n - 1, k + 1);
       out[at + i] = this.held[k] + (this.held[next] - this.held[k]) * Math.max(0, Math.min(1, x - k));

@@ -1,15 +1,17 @@
 import { CHUNK, chunkPeaks } from "@wet-thread/core/analysis/peaks";
 import { bordersOf, heardFor, joinPieces, type MadePiece, type Material, makePiece, type Piece, piecesFor } from "@wet-thread/core/dsp/make";
 import { loadStretcher } from "@wet-thread/core/dsp/stretcher";
+import { treat } from "@wet-thread/core/dsp/treat/treat";
 import type { Change } from "@wet-thread/core/model/document";
-import { isMade, type Making, madeId, madeLength, makingOf, ofPlayedId } from "@wet-thread/core/model/played";
-import type { Clip } from "@wet-thread/core/model/schema";
+import { isMade, type Making, madeId, madeLength, makingOf, ofPlayedId, playedId } from "@wet-thread/core/model/played";
+import type { Clip, Recipe } from "@wet-thread/core/model/schema";
+import { ringsOn, runInOf } from "@wet-thread/core/model/treatment";
 import { and, eq, inArray, sql } from "drizzle-orm";
 import { type Database, db } from "./db/client";
 import { made, madePcm, sources } from "./db/schema";
 import { notFound } from "./errors";
 import { enqueue } from "./jobs/queue";
-import { readOwn, type Wanted } from "./samples";
+import { readOwn, StoredReader, type Wanted } from "./samples";
 
 // What recipes make of recordings. Rows say what is to be made; chunks of samples are made as clips need them, in pieces whose borders depend on
 // the recording alone: whoever makes a chunk, it is the same.
@@ -41,24 +43,24 @@ export async function wantMade(
     const one = wanted.get(id) ?? { clip: after, making, spans: [] };
     wanted.set(id, one);
     const whole = madeLength(lengths.get(after.sourceId)?.length ?? 0, making);
-    const [from, to] = after.recipe?.reverse
+    const [from, to] = ofPlayedId(playedId(after)).reverse
       ? [whole - after.offset - after.length, whole - after.offset]
       : [after.offset, after.offset + after.length];
     one.spans.push([Math.floor(Math.max(0, from) / CHUNK), Math.ceil(to / CHUNK)]);
   }
   if (wanted.size === 0) return;
-  await tx
-    .insert(made)
-    .values(
-      [...wanted].map(([id, { clip, making }]) => ({
-        id,
-        sourceId: clip.sourceId,
-        making,
-        length: madeLength(lengths.get(clip.sourceId)?.length ?? 0, making),
-      })),
-    )
-    .onConflictDoUpdate({ target: made.id, set: { usedAt: sql`now()` } });
+  for (const { clip } of wanted.values()) await registerMade(tx, clip, lengths.get(clip.sourceId)?.length ?? 0);
   for (const [id, { spans }] of wanted) for (const [from, to] of united(spans)) await ask(tx, id, from, to);
+}
+
+/** Notes what is to be made for a clip, so that it can be asked for by its id. `length` is its recording's. */
+async function registerMade(on: Pick<Database, "insert">, clip: Pick<Clip, "sourceId" | "recipe">, length: number): Promise<void> {
+  const making = makingOf(clip.recipe);
+  if (!making) return;
+  await on
+    .insert(made)
+    .values({ id: madeId(clip), sourceId: clip.sourceId, making, length: madeLength(length, making) })
+    .onConflictDoUpdate({ target: made.id, set: { usedAt: sql`now()` } });
 }
 
 /** Spans of chunks put together where they touch. */
@@ -138,6 +140,7 @@ export async function makeChunks(id: string, indexes: readonly number[], told: T
   const own = readOwn(source.id, source.channels);
   const read = (from: number, count: number) => own(from, Math.min(count, source.length - from));
   const borders = bordersOf(material, read);
+  if (row.making.treat) return treatChunks(row, source, wanted, told);
   const left = new Set(wanted);
   const kept = new Set<number>();
   /** The last piece made: the next chunk mostly needs it too. */
@@ -167,6 +170,48 @@ export async function makeChunks(id: string, indexes: readonly number[], told: T
     }
     if (left.has(index)) throw new Error(`Chunk ${index} of "${id}" was not made by its pieces.`);
     if (await told(wanted.length - left.size, wanted.length)) return;
+  }
+}
+
+/** Blocks in which a treatment is worked out: whole chunks, some half a minute, wherever they are asked for the same. */
+const TREATED = 20;
+/** What look-ahead may hear beyond a block, in seconds. */
+const AFTER_SECONDS = 0.2;
+
+/** Treats chunks of what the rest of the recipe plays: each block from its run-in on; where something rings on, the window is all that is heard. */
+async function treatChunks(
+  row: Awaited<ReturnType<typeof getMade>>,
+  source: typeof sources.$inferSelect,
+  wanted: readonly number[],
+  told: Told,
+): Promise<void> {
+  const { treat: treatment, reverse, ...time } = row.making;
+  if (!treatment) return;
+  const { chain, window } = treatment;
+  const recipe: Recipe = { ...time, ...(reverse && { reverse }) };
+  const inner = { sourceId: source.id, ...(Object.keys(recipe).length > 0 && { recipe }) };
+  if (makingOf(inner.recipe)) await registerMade(db(), inner, source.length);
+  const heard = ringsOn(chain) ? window : { from: 0, to: madeLength(source.length, inner.recipe) };
+  const rate = source.sampleRate;
+  const [before, after] = [Math.ceil(runInOf(chain) * rate), Math.ceil(AFTER_SECONDS * rate)];
+  const reader = new StoredReader(madeFirst);
+  let done = 0;
+  for (const block of new Set(wanted.map((i) => Math.floor(i / TREATED)))) {
+    const mine = wanted.filter((i) => Math.floor(i / TREATED) === block);
+    const [from, to] = [block * TREATED * CHUNK, Math.min(row.length, (block + 1) * TREATED * CHUNK)];
+    const begin = Math.max(0, from - before);
+    const [a, b] = [Math.max(begin, heard.from), Math.min(to + after, heard.to, madeLength(source.length, inner.recipe))];
+    const samples = Array.from({ length: source.channels }, () => new Float32Array(to + after - begin));
+    if (b > a) {
+      await reader.prepare([{ sourceId: playedId(inner), from: a, to: b }]);
+      samples.forEach((x, c) => {
+        if (!reader.read(playedId(inner), c, a, x, a - begin, b - a)) throw new Error(`Samples of "${playedId(inner)}" are missing.`);
+      });
+    }
+    treat(samples, chain, rate, begin);
+    for (const i of mine) await keep(row.id, i, { at: begin, before: 0, after: 0, samples }, i * CHUNK, Math.min(row.length, (i + 1) * CHUNK));
+    done += mine.length;
+    if (await told(done, wanted.length)) return;
   }
 }
 

@@ -1,9 +1,8 @@
 import { CHUNK, chunkPeaks, PEAK_FIELDS, PEAK_LEVELS, PEAK_OFFSETS } from "@wet-thread/core/analysis/peaks";
 import { decodeFrames, type FileLayout } from "@wet-thread/core/media/wav/reader";
-import { isMade, mapOf, ofPlayedId } from "@wet-thread/core/model/played";
+import { isMade, momentOf, ofPlayedId } from "@wet-thread/core/model/played";
 import { readChunked } from "@wet-thread/core/render/chunked";
 import type { PcmReader, SourceSpan } from "@wet-thread/core/render/reader";
-import { momentRecorded } from "@wet-thread/core/time/time-map";
 import { and, eq, inArray, sql } from "drizzle-orm";
 import { LRUCache } from "lru-cache";
 import { db } from "./db/client";
@@ -288,9 +287,10 @@ async function readPeaks(id: string, level: number, first: number, end: number):
   // Not all of it is there: what the recording shows at those moments.
   const [row] = await db().select().from(made).where(eq(made.id, id));
   if (!row) return { channels: [], made: false };
-  const map = mapOf(row.making);
   const length = await lengthOf(row.sourceId);
-  const own = (e: number): number => Math.max(0, Math.min(length, momentRecorded(map, e * size)));
+  const backwards = momentOf(length, row.making, 1) < momentOf(length, row.making, 0);
+  // Where what is made runs backwards through its recording, so do its entries: they are looked up from the far end.
+  const own = (e: number): number => Math.max(0, Math.min(length, momentOf(length, row.making, (backwards ? first + end - e : e) * size)));
   const fine = Math.max(
     0,
     PEAK_LEVELS.findLastIndex((s) => s <= (own(end) - own(first)) / (end - first)),
@@ -304,9 +304,17 @@ async function readPeaks(id: string, level: number, first: number, end: number):
       const a = Math.min(there - 1, Math.max(0, Math.floor(own(e) / step) - from));
       widest(peaks, a, Math.min(there, Math.max(a + 1, Math.ceil(own(e + 1) / step) - from)), out, (e - first) * PEAK_FIELDS);
     }
-    return out;
+    return backwards ? mirroredEntries(out) : out;
   });
   return { channels, made: false };
+}
+
+/** Entries from the last to the first. */
+function mirroredEntries(peaks: Float32Array): Float32Array {
+  const out = new Float32Array(peaks.length);
+  for (let e = 0; e < peaks.length / PEAK_FIELDS; e++)
+    out.set(peaks.subarray(e * PEAK_FIELDS, (e + 1) * PEAK_FIELDS), peaks.length - (e + 1) * PEAK_FIELDS);
+  return out;
 }
 
 /** Entries [first, end) of one level of a pyramid as they are kept, for each channel; fewer where some are not there. */

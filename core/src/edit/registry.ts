@@ -23,6 +23,7 @@ import { smooth } from "./clips/smooth";
 import { split } from "./clips/split";
 import { asRecorded, setPitch, stretch, warp } from "./clips/stretch";
 import { tighten } from "./clips/tighten";
+import { treat, treatRange } from "./clips/treat";
 import { trim } from "./clips/trim";
 import { Common, type EditDefinition, type Linking } from "./definition";
 import { EditError } from "./errors";
@@ -65,6 +66,7 @@ export const EDITS: readonly EditDefinition[] = [
   setPitch,
   warp,
   asRecorded,
+  treat,
   mute,
   setClip,
   setLayer,
@@ -75,6 +77,7 @@ export const EDITS: readonly EditDefinition[] = [
   splitRange,
   muteRange,
   reverseRange,
+  treatRange,
   moveRange,
   repeatRange,
   addTrack,

@@ -1,7 +1,6 @@
 import { fadeOfLength } from "../dsp/fades";
-import { type Making, madeLength, makingOf, mapOf, ownWindow } from "../model/played";
+import { madeLength, ownEdge, ownWindow, playedEdge } from "../model/played";
 import { type Clip, type Recipe, Recipe as RecipeSchema, type SourceInfo } from "../model/schema";
-import { madeAt } from "../time/time-map";
 import { fadeKept } from "./clips/trim";
 import { EditError } from "./errors";
 import { fadeRoom } from "./parts";
@@ -19,17 +18,40 @@ function gcd(a: number, b: number): number {
   return a;
 }
 
-/** A recipe that makes something and turns it round or not, in the simplest figures; undefined where it would do nothing. Throws EditError. */
-export function recipeOf(making: Making | undefined, reverse: true | undefined, path: string): Recipe | undefined {
-  const { pitch, warp } = making ?? {};
-  let { stretch } = making ?? {};
+/** What a recipe does to time and pitch. */
+export type Timing = Pick<Recipe, "stretch" | "warp" | "pitch">;
+
+/** What a clip's recipe does to time and pitch; undefined where it does nothing to them. */
+export function timingOf({ recipe }: Pick<Clip, "recipe">): Timing | undefined {
+  const { stretch, warp, pitch } = recipe ?? {};
+  return stretch || warp || pitch ? { ...(stretch && { stretch }), ...(warp && { warp }), ...(pitch && { pitch }) } : undefined;
+}
+
+/** The recipe of a clip with other time and pitch, in the simplest figures; undefined where it would do nothing. Throws EditError. */
+export function retimed(source: SourceInfo, { recipe: had }: Pick<Clip, "recipe">, timing: Timing | undefined, path: string): Recipe | undefined {
+  const { pitch, warp } = timing ?? {};
+  let { stretch } = timing ?? {};
   if (stretch) {
     const g = gcd(stretch.from, stretch.to);
     stretch = { kind: stretch.kind, from: stretch.from / g, to: stretch.to / g };
     // A stretch that changes nothing is kept for its kind only, where pitch goes by it.
     if (stretch.from === stretch.to && (!pitch || stretch.kind !== "hits")) stretch = undefined;
   }
-  const recipe = { ...(reverse && { reverse }), ...(stretch && { stretch }), ...(warp && { warp }), ...(pitch && { pitch }) };
+  const { reverse, treat, turned } = had ?? {};
+  const time: Timing = { ...(stretch && { stretch }), ...(warp && { warp }), ...(pitch && { pitch }) };
+  // A treatment stays on the sound it was laid on.
+  const bare = { ...(had && { recipe: { ...had, treat: undefined, turned: undefined } }) };
+  const next = { recipe: { ...time, ...(reverse && { reverse }) } };
+  const edges = treat && [treat.window.from, treat.window.to].map((edge) => Math.max(0, playedEdge(source, next, ownEdge(source, bare, edge))));
+  const window = edges && { from: Math.min(...edges), to: Math.max(Math.min(...edges) + 1, ...edges) };
+  return readRecipe(
+    { ...time, ...(reverse && { reverse }), ...(treat && window && { treat: { ...treat, window } }), ...(turned && { turned }) },
+    path,
+  );
+}
+
+/** A recipe that was put together; undefined where it would do nothing. Throws EditError. */
+export function readRecipe(recipe: Recipe, path: string): Recipe | undefined {
   if (Object.keys(recipe).length === 0) return undefined;
   const read = RecipeSchema.safeParse(recipe);
   if (!read.success) throw new EditError(read.error.issues[0].message, path);
@@ -49,14 +71,14 @@ export function remade(source: SourceInfo, clip: Clip, recipe: Recipe | undefine
 export function placedWindow(source: SourceInfo, clip: Clip, recipe: Recipe | undefined, ownFrom: number, ownTo: number, path: string): Clip {
   const { recipe: _, ...rest } = clip;
   const whole = madeLength(source.length, recipe);
-  const map = mapOf(recipe);
-  const from = Math.max(0, Math.min(whole - 1, madeAt(map, ownFrom)));
-  const to = Math.max(from + 1, Math.min(whole, madeAt(map, ownTo)));
+  const edges = [ownFrom, ownTo].map((edge) => playedEdge(source, { recipe }, edge));
+  const from = Math.max(0, Math.min(whole - 1, ...edges));
+  const to = Math.max(from + 1, Math.min(whole, Math.max(...edges)));
   const length = to - from;
   // The sync point stays with its sound.
   const sync = clip.sync === null ? null : Math.min(length - 1, Math.floor((clip.sync * length) / clip.length));
   if (clip.start + length > Number.MAX_SAFE_INTEGER) throw new EditError(`${clip.name || "The clip"} would reach further than can be counted.`, path);
-  return withLength({ ...rest, offset: recipe?.reverse ? whole - to : from, sync, ...(recipe && { recipe }) }, clip.length, length);
+  return withLength({ ...rest, offset: from, sync, ...(recipe && { recipe }) }, clip.length, length);
 }
 
 /** A clip of another length than it had, its fades as long as they were where they fit. */
@@ -66,6 +88,3 @@ function withLength(clip: Clip, was: number, length: number): Clip {
   const fadeIn = fadeOfLength(clip.fadeIn, Math.max(0, Math.min(clip.fadeIn.length, fadeRoom(next, fadeOut))));
   return { ...next, fadeIn, fadeOut };
 }
-
-/** What of a clip's recipe is made, with other parts of it. */
-export const makingWith = (clip: Clip, part: Partial<Making>): Making => ({ ...makingOf(clip.recipe), ...part });

@@ -1,6 +1,7 @@
-import { evenMap, madeAt, recordedAt, type TimeMap, warpedMap } from "../time/time-map";
+import { evenMap, madeAt, momentRecorded, recordedAt, type TimeMap, warpedMap } from "../time/time-map";
 import { hashOf } from "./hash";
 import type { Clip, EnvelopePoint, Recipe, SourceInfo, StretchKind } from "./schema";
+import { ringsOn } from "./treatment";
 
 /*
  * A clip may play not its recording but one that is made from it by its recipe. Everybody who reads samples, hits or lengths for a clip asks
@@ -16,7 +17,10 @@ const REVERSED = "r";
 type Played = Pick<Clip, "sourceId" | "recipe">;
 
 /** The part of a recipe for which samples must be worked out. */
-export type Making = Pick<Recipe, "stretch" | "warp" | "pitch">;
+export type Making = Pick<Recipe, "stretch" | "warp" | "pitch" | "treat" | "reverse">;
+
+/** Whether a recipe turns what is made round in the end: before a treatment turning is a part of what is made. */
+const isTurned = (recipe: Recipe | undefined): boolean => (recipe?.treat ? recipe.turned : recipe?.reverse) ?? false;
 
 function gcd(a: number, b: number): number {
   while (b) [a, b] = [b, a % b];
@@ -24,10 +28,12 @@ function gcd(a: number, b: number): number {
 }
 
 /** The same making is written in the same way, whatever figures say it. */
-function canonical({ stretch, warp, pitch }: Making): string {
+function canonical({ stretch, warp, pitch, treat, reverse }: Making): string {
   const g = stretch ? gcd(stretch.from, stretch.to) : 1;
   const time = stretch ? [stretch.kind, stretch.from / g, stretch.to / g] : warp ? [warp.kind, ...warp.points.flatMap((p) => [p.from, p.to])] : [];
-  return JSON.stringify([time, pitch ?? 0]);
+  // Where nothing rings on, what a chain makes does not depend on the window it was laid on.
+  const treated = treat ? [reverse ?? false, treat.chain, ...(ringsOn(treat.chain) ? [treat.window.from, treat.window.to, treat.tail] : [])] : [];
+  return JSON.stringify([time, pitch ?? 0, ...treated]);
 }
 
 const suffixes = new WeakMap<Recipe, string>();
@@ -37,7 +43,7 @@ function suffixOf(recipe: Recipe): string {
   let suffix = suffixes.get(recipe);
   if (suffix === undefined) {
     const made = makingOf(recipe);
-    suffix = `${MARK}${made ? MADE + hashOf(canonical(made)) : ""}${recipe.reverse ? REVERSED : ""}`;
+    suffix = `${MARK}${made ? MADE + hashOf(canonical(made)) : ""}${isTurned(recipe) ? REVERSED : ""}`;
     suffixes.set(recipe, suffix);
   }
   return suffix;
@@ -45,9 +51,9 @@ function suffixOf(recipe: Recipe): string {
 
 /** What of a recipe must be made; undefined where nothing must. */
 export function makingOf(recipe: Recipe | undefined): Making | undefined {
-  if (!recipe || !(recipe.stretch || recipe.warp || recipe.pitch)) return undefined;
-  const { stretch, warp, pitch } = recipe;
-  return { ...(stretch && { stretch }), ...(warp && { warp }), ...(pitch && { pitch }) };
+  if (!recipe || !(recipe.stretch || recipe.warp || recipe.pitch || recipe.treat)) return undefined;
+  const { stretch, warp, pitch, treat, reverse } = recipe;
+  return { ...(stretch && { stretch }), ...(warp && { warp }), ...(pitch && { pitch }), ...(treat && { treat, ...(reverse && { reverse }) }) };
 }
 
 /** The id of the recording that a clip plays: its own, or the one that its recipe makes from it. */
@@ -86,8 +92,26 @@ export function mapOf(recipe: Making | undefined): TimeMap {
 /** How a clip is stretched: its own kind, or smooth, which pitch alone needs. */
 export const kindOf = (recipe: Making | undefined): StretchKind => recipe?.stretch?.kind ?? recipe?.warp?.kind ?? "smooth";
 
-/** How many samples are made of a recording of some length; never none. */
-export const madeLength = (length: number, recipe: Making | undefined): number => Math.max(1, madeAt(mapOf(recipe), length));
+/** How many samples time and pitch make of a recording of some length, before anything else; never none. */
+const timedLength = (length: number, recipe: Making | undefined): number => Math.max(1, madeAt(mapOf(recipe), length));
+
+/** How many samples are made of a recording of some length: a treatment that rings on may last longer. */
+export function madeLength(length: number, recipe: Making | undefined): number {
+  const timed = timedLength(length, recipe);
+  return recipe?.treat && recipe.treat.tail > 0 ? Math.max(timed, recipe.treat.window.to + recipe.treat.tail) : timed;
+}
+
+/** A place along the map, turned as the recipe turns it; `last`: what counts from the end, 1 for samples and 0 for edges. Its own inverse but for the order. */
+function turnedOut(length: number, recipe: Recipe | undefined, place: number, last: 0 | 1): number {
+  if (!recipe?.treat) return recipe?.reverse ? timedLength(length, recipe) - last - place : place;
+  const inner = recipe.reverse ? timedLength(length, recipe) - last - place : place;
+  return recipe.turned ? madeLength(length, recipe) - last - inner : inner;
+}
+function turnedBack(length: number, recipe: Recipe | undefined, place: number, last: 0 | 1): number {
+  if (!recipe?.treat) return recipe?.reverse ? timedLength(length, recipe) - last - place : place;
+  const inner = recipe.turned ? madeLength(length, recipe) - last - place : place;
+  return recipe.reverse ? timedLength(length, recipe) - last - inner : inner;
+}
 
 /** Places of single samples, in order, each once, as far as they are there. */
 function placed(places: readonly number[], length: number): number[] {
@@ -100,20 +124,8 @@ function placed(places: readonly number[], length: number): number[] {
 function derived(source: SourceInfo, recipe: Recipe): SourceInfo {
   const length = madeLength(source.length, recipe);
   const map = mapOf(recipe);
-  const hits =
-    source.hits &&
-    (map === PLAIN
-      ? source.hits
-      : placed(
-          source.hits.map((h) => madeAt(map, h)),
-          length,
-        ));
-  return {
-    ...source,
-    id: source.id + suffixOf(recipe),
-    length,
-    ...(hits && { hits: recipe.reverse ? hits.map((h) => length - 1 - h).reverse() : hits }),
-  };
+  const places = source.hits?.map((h) => turnedOut(source.length, recipe, madeAt(map, h), 1)).sort((a, b) => a - b);
+  return { ...source, id: source.id + suffixOf(recipe), length, ...(places && { hits: placed(places, length) }) };
 }
 
 const known = new WeakMap<SourceInfo, Map<string, SourceInfo>>();
@@ -145,26 +157,23 @@ export const playsSame = (a: Played, b: Played): boolean =>
   a.sourceId === b.sourceId && (a.recipe === b.recipe || (a.recipe ? suffixOf(a.recipe) : "") === (b.recipe ? suffixOf(b.recipe) : ""));
 
 /** A sample of the recording itself, in what a clip plays of it. `source` is the recording's own. */
-export function playedPlace(source: Pick<SourceInfo, "length">, clip: Pick<Clip, "recipe">, at: number): number {
-  const place = madeAt(mapOf(clip.recipe), at);
-  return clip.recipe?.reverse ? madeLength(source.length, clip.recipe) - 1 - place : place;
-}
+export const playedPlace = (source: Pick<SourceInfo, "length">, clip: Pick<Clip, "recipe">, at: number): number =>
+  turnedOut(source.length, clip.recipe, madeAt(mapOf(clip.recipe), at), 1);
 
 /** A sample of what a clip plays, in the recording itself: the other way round. */
-export function ownPlace(source: Pick<SourceInfo, "length">, clip: Pick<Clip, "recipe">, at: number): number {
-  return recordedAt(mapOf(clip.recipe), clip.recipe?.reverse ? madeLength(source.length, clip.recipe) - 1 - at : at);
-}
+export const ownPlace = (source: Pick<SourceInfo, "length">, clip: Pick<Clip, "recipe">, at: number): number =>
+  recordedAt(mapOf(clip.recipe), turnedBack(source.length, clip.recipe, at, 1));
 
 /** An edge of the recording itself, in what a clip plays of it: edges lie between samples, so that turned round they are not off by one. */
-export function playedEdge(source: Pick<SourceInfo, "length">, clip: Pick<Clip, "recipe">, edge: number): number {
-  const place = madeAt(mapOf(clip.recipe), edge);
-  return clip.recipe?.reverse ? madeLength(source.length, clip.recipe) - place : place;
-}
+export const playedEdge = (source: Pick<SourceInfo, "length">, clip: Pick<Clip, "recipe">, edge: number): number =>
+  turnedOut(source.length, clip.recipe, madeAt(mapOf(clip.recipe), edge), 0);
 
 /** An edge of what a clip plays, in the recording itself: the other way round. */
-export function ownEdge(source: Pick<SourceInfo, "length">, clip: Pick<Clip, "recipe">, edge: number): number {
-  return recordedAt(mapOf(clip.recipe), clip.recipe?.reverse ? madeLength(source.length, clip.recipe) - edge : edge);
-}
+export const ownEdge = (source: Pick<SourceInfo, "length">, clip: Pick<Clip, "recipe">, edge: number): number =>
+  recordedAt(mapOf(clip.recipe), turnedBack(source.length, clip.recipe, edge, 0));
+
+/** Whether what a clip plays runs backwards through its recording: turned round twice, it does not. */
+export const runsBackwards = (recipe: Recipe | undefined): boolean => (recipe?.reverse ?? false) !== (recipe?.turned ?? false);
 
 const lines = new WeakMap<readonly EnvelopePoint[], { suffix: string; points: readonly EnvelopePoint[] }>();
 
@@ -189,14 +198,18 @@ export function madeLine(clip: Pick<Clip, "recipe">, points: readonly EnvelopePo
   return made;
 }
 
-/** The value that counts at a sample of what a clip plays is that of its envelope here: the line lies on what is made, forwards. */
+/** The value that counts at a sample of what a clip plays is that of its envelope here: the line lies on what time and pitch make, forwards. */
 export const linePlace = (source: Pick<SourceInfo, "length">, clip: Pick<Clip, "recipe">, at: number): number =>
-  clip.recipe?.reverse ? madeLength(source.length, clip.recipe) - 1 - at : at;
+  turnedBack(source.length, clip.recipe, at, 1);
+
+/** The moment of the recording that is heard at sample `at` of what is made, forwards, between samples too: what it sounds like untreated. */
+export function momentOf(length: number, making: Making, at: number): number {
+  const inner = making.treat && making.reverse ? timedLength(length, making) - 1 - at : at;
+  return momentRecorded(mapOf(making), inner);
+}
 
 /** A clip's window as edges of the recording itself, rounded once each. */
 export function ownWindow(source: Pick<SourceInfo, "length">, clip: Pick<Clip, "recipe" | "offset" | "length">): { from: number; to: number } {
-  const map = mapOf(clip.recipe);
-  const whole = madeLength(source.length, clip.recipe);
-  const [a, b] = clip.recipe?.reverse ? [whole - clip.offset - clip.length, whole - clip.offset] : [clip.offset, clip.offset + clip.length];
-  return { from: Math.max(0, recordedAt(map, a)), to: Math.min(source.length, recordedAt(map, b)) };
+  const edges = [clip.offset, clip.offset + clip.length].map((edge) => Math.max(0, Math.min(source.length, ownEdge(source, clip, edge))));
+  return { from: Math.min(...edges), to: Math.max(...edges) };
 }

@@ -3,6 +3,7 @@ import { METER_DENOMINATORS } from "../time/meter";
 import { MAX_BPM, MIN_BPM } from "../time/tempo";
 import { MOST_STRETCH, stretchable } from "../time/time-map";
 import { FRAME_RATES } from "../time/timecode";
+import { Chain } from "./treatment";
 
 /** Positions and lengths are integers: samples at the project's rate, or ticks where a name says so. */
 export const Position = z.int().min(0).max(Number.MAX_SAFE_INTEGER);
@@ -137,16 +138,24 @@ export const Warp = z.object({
 });
 /** In cents; what it sounds like, not how long it lasts. */
 export const Pitch = z.int().min(-2400).max(2400);
-/** What a derived recording is made by: time and pitch first, then turned round. */
+/** A chain of processors, laid on a window of what a clip plays; where it rings on, it does for `tail` samples after the window. */
+export const Treatment = z
+  .object({ chain: Chain, window: z.object({ from: Position, to: Position }), tail: z.int().min(0).max(Number.MAX_SAFE_INTEGER) })
+  .refine((t) => t.window.to > t.window.from, { message: "A treatment lies on a window that has a length." });
+export type Treatment = z.infer<typeof Treatment>;
+/** What a derived recording is made by: time and pitch first, then turned round, then treated, then turned round once more. */
 export const Recipe = z
   .object({
     reverse: z.literal(true).optional(),
     stretch: Stretch.optional(),
     warp: Warp.optional(),
     pitch: Pitch.refine((c) => c !== 0, { message: "A pitch of 0 is left out." }).optional(),
+    treat: Treatment.optional(),
+    turned: z.literal(true).optional(),
   })
   .refine((r) => !(r.stretch && r.warp), { message: "A clip is stretched evenly or warped, not both." })
-  .refine((r) => r.reverse || r.stretch || r.warp || r.pitch, { message: "A recipe does something." });
+  .refine((r) => r.reverse || r.stretch || r.warp || r.pitch || r.treat, { message: "A recipe does something." })
+  .refine((r) => !r.turned || r.treat, { message: "What is not treated is turned round by `reverse`." });
 export type Recipe = z.infer<typeof Recipe>;
 
 /** A window on a recording, laid on a track's timeline. */

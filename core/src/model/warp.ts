@@ -1,11 +1,11 @@
 import type { Tie } from "../time/time-map";
-import { ownEdge, ownWindow, playedEdge } from "./played";
+import { ownEdge, ownWindow, playedEdge, runsBackwards } from "./played";
 import type { Clip, SourceInfo } from "./schema";
 
 /** The warp points of a clip, as edits take them: moments of its recording, and where they lie in samples from the clip's start; in order there. */
 export function warpPointsOf(source: SourceInfo, clip: Clip): Tie[] {
   const points = (clip.recipe?.warp?.points ?? []).map(({ from }) => ({ from, to: playedEdge(source, clip, from) - clip.offset }));
-  return clip.recipe?.reverse ? points.reverse() : points;
+  return runsBackwards(clip.recipe) ? points.reverse() : points;
 }
 
 /** The points that a clip needs so that nothing beyond its edges moves: its own, and its edges as they lie. */

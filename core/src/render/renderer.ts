@@ -2,7 +2,7 @@ import { envelopeValue, scaleByEnvelope } from "../dsp/envelope";
 import { blendGains, fadeGain } from "../dsp/fades";
 import { newKernels } from "../kernels/kernels";
 import { blendAfter, type Document } from "../model/document";
-import { linePlace, madeLength, madeLine, playedId } from "../model/played";
+import { linePlace, madeLine, playedId, runsBackwards } from "../model/played";
 import { type Clip, clipEnd, type EnvelopePoint, gainFactor, playedChannels, type Track } from "../model/schema";
 import { firstHeardAt, type Heard, heardOf } from "./heard";
 import { likeness } from "./likeness";
@@ -249,9 +249,9 @@ export class Renderer {
    */
   private alongRecording(clip: Clip, length: number, first: number, n: number, work: (at: number, list: Float64Array) => void): void {
     const { gains } = this;
-    if (!clip.recipe?.reverse) return work(first, gains);
+    if (!runsBackwards(clip.recipe)) return work(linePlace({ length }, clip, first), gains);
     gains.subarray(0, n).reverse();
-    work(madeLength(length, clip.recipe) - first - n, gains);
+    work(linePlace({ length }, clip, first + n - 1), gains);
     gains.subarray(0, n).reverse();
   }
 

@@ -44,6 +44,18 @@ const points = (last: number, least: number, most: number) =>
   );
 /** Without the fields that are undefined: an edit as it is sent has none. */
 const defined = (edit: object): object => Object.fromEntries(Object.entries(edit).filter(([, v]) => v !== undefined));
+const chains = fc.constantFrom(
+  null,
+  [{ kind: "invert" }],
+  [
+    { kind: "lowCut", hz: 200 },
+    { kind: "gate", on: false },
+  ],
+  [
+    { kind: "echo", time: 20, feedback: 0 },
+    { kind: "gain", db: -3 },
+  ],
+);
 export const edits: fc.Arbitrary<Edit> = fc
   .oneof(
     fc.record({
@@ -249,6 +261,14 @@ export const edits: fc.Arbitrary<Edit> = fc
       kind: fc.constantFrom(undefined, "smooth", "hits"),
       ...modes,
     }),
+    fc.record({
+      type: fc.constant("treat"),
+      clipIds: someClips,
+      chain: chains,
+      grow: fc.boolean(),
+      overlap: fc.constantFrom("layer", "cover", "blend"),
+    }),
+    fc.record({ type: fc.constant("treat-range"), ...shortSpan, trackIds: someTracks, chain: chains, grow: fc.boolean() }),
     fc.record({ type: fc.constant("as-recorded"), clipIds: someClips, ...modes }),
     fc.record({ type: fc.constant("reverse-range"), ...shortSpan, trackIds: someTracks }),
     fc.record({ type: fc.constant("set-ride"), trackIds: someTracks, points: fc.option(points(14_000, -144, 24), { nil: null }) }),

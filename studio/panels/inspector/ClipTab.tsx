@@ -1,6 +1,7 @@
 "use client";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { timebaseOf } from "@wet-thread/core/model/document";
+import { runsBackwards } from "@wet-thread/core/model/played";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatClock, formatLength, formatPosition, parsePosition } from "@wet-thread/core/time/format";
 import { toast } from "sonner";
@@ -16,6 +17,7 @@ import { Shapes } from "../FadeShapes";
 import { Empty, Label, lengthFrom, numberFrom, signed } from "./parts";
 import { RangePart } from "./RangePart";
 import { TimePart } from "./TimePart";
+import { TreatPart } from "./TreatPart";
 
 /** What several clips have in common, or nothing. */
 function common<T>(clips: readonly Clip[], pick: (c: Clip) => T): T | null {
@@ -244,6 +246,7 @@ export function ClipTab() {
         );
       })}
       <TimePart clips={clips} />
+      <TreatPart clips={clips} />
       <div className="mt-4 space-y-1.5 border-line border-t pt-3">
         {(["gain", "pan"] as const).map((kind) => {
           const drawn = clips.filter((c) => c.envelopes?.[kind]);
@@ -274,8 +277,8 @@ export function ClipTab() {
             </div>
           );
         })}
-        <Button className="w-full" aria-pressed={clips.every((c) => c.recipe?.reverse)} onClick={reverse}>
-          {clips.every((c) => c.recipe?.reverse) ? "Play forwards again" : "Reverse"}
+        <Button className="w-full" aria-pressed={clips.every((c) => runsBackwards(c.recipe))} onClick={reverse}>
+          {clips.every((c) => runsBackwards(c.recipe)) ? "Play forwards again" : "Reverse"}
         </Button>
       </div>
       <div className="mt-4 border-line border-t pt-3">

@@ -1,3 +1,4 @@
+import { measureClips } from "../measure";
 import { roomOf } from "../room";
 import { seamReport } from "../seams";
 import { soundOf } from "../sound";
@@ -9,6 +10,8 @@ import { soundOf } from "../sound";
 export const QUESTIONS = {
   seams: ({ versionId }: { versionId: string }, called: () => boolean) => seamReport(versionId, called),
   sound: ({ versionId, request }: { versionId: string; request: Parameters<typeof soundOf>[1] }) => soundOf(versionId, request),
+  measure: ({ versionId, request }: { versionId: string; request: Parameters<typeof measureClips>[1] }, called: () => boolean) =>
+    measureClips(versionId, request, called),
   room: ({ versionId, request }: { versionId: string; request: Parameters<typeof roomOf>[1] }) => roomOf(versionId, request),
 };
 export type Question = keyof typeof QUESTIONS;

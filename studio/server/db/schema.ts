@@ -3,6 +3,7 @@ import type { StoredChange } from "@wet-thread/core/edit/stored-change";
 import type { StepSummary } from "@wet-thread/core/edit/summary";
 import type { FileLayout } from "@wet-thread/core/media/wav/reader";
 import type { Making } from "@wet-thread/core/model/played";
+import type { Processor } from "@wet-thread/core/model/treatment";
 import { sql } from "drizzle-orm";
 import { bigint, customType, index, integer, jsonb, pgTable, primaryKey, real, text, timestamp, uniqueIndex } from "drizzle-orm/pg-core";
 
@@ -173,6 +174,13 @@ export const madePcm = pgTable(
     peaks: bytea("peaks").notNull(),
   },
   (t) => [primaryKey({ columns: [t.madeId, t.channel, t.index] })],
+);
+
+/** Treatments under a name, for every project. */
+export const presets = pgTable(
+  "presets",
+  { id: text("id").primaryKey(), name: text("name").notNull(), chain: jsonb("chain").$type<Processor[]>().notNull(), createdAt: created() },
+  (t) => [uniqueIndex("presets_name").on(t.name)],
 );
 
 export const exportJobs = pgTable("exports", {

@@ -1,6 +1,6 @@
 import { envelopeValue } from "@wet-thread/core/dsp/envelope";
 import type { Document } from "@wet-thread/core/model/document";
-import { ownPlace, playedPlace } from "@wet-thread/core/model/played";
+import { ownPlace, playedPlace, runsBackwards } from "@wet-thread/core/model/played";
 import { type Clip, clipEnd, type EnvelopePoint } from "@wet-thread/core/model/schema";
 import type { DrawKind, View } from "@/state/view";
 import { CLOTH_TOP, type LaneBox, NAME_STRIP, RAIL } from "./geometry";
@@ -91,7 +91,7 @@ export function lineOf(doc: Document, view: View, box: LaneBox, kind: DrawKind, 
     kind,
     clip,
     trackId: clip.trackId,
-    points: clip.recipe?.reverse ? points.reverse() : points,
+    points: runsBackwards(clip.recipe) ? points.reverse() : points,
     from: clip.start,
     to: clipEnd(clip),
     top,

@@ -1,4 +1,4 @@
-import { madeId, makingOf, mapOf, playedId, playedOf } from "@wet-thread/core/model/played";
+import { linePlace, madeId, makingOf, mapOf, playedId, playedOf, runsBackwards } from "@wet-thread/core/model/played";
 import type { Clip, SourceInfo } from "@wet-thread/core/model/schema";
 import { momentRecorded } from "@wet-thread/core/time/time-map";
 import { isMadeHere } from "@/state/making";
@@ -22,10 +22,12 @@ export function fillPlayed(out: Columns, clip: Clip, source: SourceInfo, channel
     for (let i = 0; i < count; i++) if (!Number.isNaN(out.min[i])) return;
   }
   const map = mapOf(recipe);
-  const from = recipe.reverse ? length - first - count * perColumn : first;
+  const backwards = runsBackwards(recipe);
+  // The sample of what time and pitch make with which the columns begin, forwards.
+  const from = backwards ? linePlace(source, clip, first + count * perColumn) + 1 : linePlace(source, clip, first);
   const moment = (column: number): number => momentRecorded(map, from + column * perColumn);
   if (turned.min.length < count) Object.assign(turned, newColumns(2 * count));
-  const into = recipe.reverse ? turned : out;
+  const into = backwards ? turned : out;
   // As far as the map is straight, in one go.
   for (let i = 0; i < count; ) {
     const pace = moment(i + 1) - moment(i);
@@ -35,7 +37,7 @@ export function fillPlayed(out: Columns, clip: Clip, source: SourceInfo, channel
     part(into, i, n, (columns) => fillColumns(columns, source.id, source.channels, channel, source.length, moment(i), pace, n));
     i += n;
   }
-  if (!recipe.reverse) return;
+  if (!backwards) return;
   for (let i = 0; i < count; i++) {
     out.min[i] = turned.min[count - 1 - i];
     out.max[i] = turned.max[count - 1 - i];

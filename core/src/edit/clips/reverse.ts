@@ -12,8 +12,10 @@ function turnedRound(tx: Transaction, clip: Clip): Clip {
   const source = playedSource(tx.before.sources, clip);
   if (!source) throw new EditError(`The recording of ${clip.name || "the clip"} is not there.`, "clipIds");
   const { recipe, ...rest } = clip;
-  const { reverse, ...making } = recipe ?? {};
-  const next = reverse ? (Object.keys(making).length > 0 ? making : null) : { ...making, reverse: true as const };
+  // What is treated is turned round after its treatment, so that it is the same sound backwards.
+  const flag = recipe?.treat ? "turned" : "reverse";
+  const { [flag]: was, ...others } = recipe ?? {};
+  const next = was ? (Object.keys(others).length > 0 ? others : null) : { ...others, [flag]: true as const };
   return {
     ...rest,
     offset: source.length - clip.offset - clip.length,

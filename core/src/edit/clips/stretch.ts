@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { blendAfter } from "../../model/document";
-import { kindOf, type Making, makingOf, mapOf, ownEdge, ownWindow, playedEdge } from "../../model/played";
+import { kindOf, mapOf, ownEdge, ownWindow, playedEdge, runsBackwards } from "../../model/played";
 import { type Clip, clipEnd, Length, MOST_POINTS, Pitch, Position, type SourceInfo, StretchKind } from "../../model/schema";
 import { fromDecimal } from "../../time/rational";
 import { MOST_STRETCH, madeAt, recordedAt, type Tie } from "../../time/time-map";
@@ -8,7 +8,7 @@ import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
 import { neighbourParams, ripple, type TimeChange } from "../neighbours";
 import { overlapParams, settleOverlaps } from "../overlap";
-import { makingWith, placedWindow, recipeOf, recordingOf, remade } from "../remake";
+import { placedWindow, recordingOf, remade, retimed, type Timing, timingOf } from "../remake";
 import type { Transaction } from "../transaction";
 import { earlyWords } from "../words";
 
@@ -76,9 +76,9 @@ interface Ratio {
 }
 
 /** What is made of a clip when its window of the recording becomes another length; one that is warped keeps its points where they are in it. */
-function stretchedTo(source: SourceInfo, clip: Clip, kind: StretchKind, { from, to }: Ratio): Making {
+function stretchedTo(source: SourceInfo, clip: Clip, kind: StretchKind, { from, to }: Ratio): Timing {
   const warp = clip.recipe?.warp;
-  if (!warp) return makingWith(clip, { stretch: { kind, from, to } });
+  if (!warp) return { ...timingOf(clip), stretch: { kind, from, to } };
   const window = ownWindow(source, clip);
   const map = mapOf(clip.recipe);
   const [first, last] = [madeAt(map, window.from), madeAt(map, window.to)];
@@ -87,7 +87,7 @@ function stretchedTo(source: SourceInfo, clip: Clip, kind: StretchKind, { from, 
     from: p.from,
     to: window.from + Math.round(((p.to - first) * to * (window.to - window.from)) / (from * (last - first))),
   }));
-  return makingWith(clip, { warp: { kind, points } });
+  return { ...timingOf(clip), warp: { kind, points } };
 }
 
 export const stretch = defineEdit({
@@ -138,19 +138,19 @@ export const stretch = defineEdit({
       const own = kind ?? kindOf(clip.recipe);
       const only = length === undefined && factor === undefined && ratio === undefined;
       if (only) {
-        const made = makingOf(clip.recipe);
+        const made = timingOf(clip);
         const making = made?.warp
           ? { ...made, warp: { ...made.warp, kind: own } }
           : made?.stretch
             ? { ...made, stretch: { ...made.stretch, kind: own } }
             : made && { ...made, stretch: { kind: own, from: 1, to: 1 } };
         if (!making) throw new EditError(`${clip.name || "The clip"} is neither stretched nor shifted in pitch.`, "kind");
-        return remade(source, clip, recipeOf(making, clip.recipe?.reverse, "kind"), "kind");
+        return remade(source, clip, retimed(source, clip, making, "kind"), "kind");
       }
       const wanted = ratios.get(tx.leads.get(clip.id) ?? clip.id) as Ratio;
       const path = ratio ? "ratio" : factor === undefined ? "length" : "factor";
       checkRatio(clip, wanted.from, wanted.to, path);
-      return remade(source, clip, recipeOf(stretchedTo(source, clip, own, wanted), clip.recipe?.reverse, path), path);
+      return remade(source, clip, retimed(source, clip, stretchedTo(source, clip, own, wanted), path), path);
     });
     lay(tx, next, edge, landing);
     return `Stretch ${namesOf(clips)}`;
@@ -167,13 +167,13 @@ export const setPitch = defineEdit({
     const clips = distinct(tx, clipIds);
     for (const clip of clips) {
       const source = recordingOf(tx, clip);
-      const { stretch: had, warp } = makingOf(clip.recipe) ?? {};
+      const { stretch: had, warp } = timingOf(clip) ?? {};
       const own = kind ?? kindOf(clip.recipe);
-      const making: Making = {
+      const timing: Timing = {
         ...(warp ? { warp: { ...warp, kind: own } } : { stretch: had ? { ...had, kind: own } : { kind: own, from: 1, to: 1 } }),
         ...(cents !== 0 && { pitch: cents }),
       };
-      tx.setClip(remade(source, clip, recipeOf(making, clip.recipe?.reverse, "cents"), "cents"));
+      tx.setClip(remade(source, clip, retimed(source, clip, timing, "cents"), "cents"));
     }
     return cents === 0 ? `Take pitch shift off ${namesOf(clips)}` : `Shift pitch of ${namesOf(clips)}`;
   },
@@ -187,8 +187,11 @@ export const asRecorded = defineEdit({
   links: "clipIds",
   apply(tx, { clipIds, ...landing }) {
     const clips = distinct(tx, clipIds);
-    if (clips.every((c) => !makingOf(c.recipe))) throw new EditError("These clips play their recordings as they were.", "clipIds");
-    const next = clips.map((clip) => remade(recordingOf(tx, clip), clip, recipeOf(undefined, clip.recipe?.reverse, "clipIds"), "clipIds"));
+    if (clips.every((c) => !timingOf(c))) throw new EditError("These clips play their recordings as they were.", "clipIds");
+    const next = clips.map((clip) => {
+      const source = recordingOf(tx, clip);
+      return remade(source, clip, retimed(source, clip, undefined, "clipIds"), "clipIds");
+    });
     lay(tx, next, "end", landing);
     return `${namesOf(clips)} as recorded`;
   },
@@ -199,7 +202,7 @@ export const asRecorded = defineEdit({
  * Backwards the places count from its end.
  */
 function warpMap(clip: Clip, points: readonly Tie[]): { points: Tie[]; anchor: number } {
-  const turned = clip.recipe?.reverse === true;
+  const turned = runsBackwards(clip.recipe);
   const list = points.map((p) => ({ from: p.from, to: turned ? -p.to : p.to })).sort((a, b) => a.from - b.from);
   const shift = list[0].from - list[0].to;
   return { points: list.map((p) => ({ from: p.from, to: p.to + shift })), anchor: shift };
@@ -250,15 +253,15 @@ export const warp = defineEdit({
     const clips = distinct(tx, clipIds);
     const next = clips.map((clip) => {
       const source = recordingOf(tx, clip);
-      const reverse = clip.recipe?.reverse;
+      const backwards = runsBackwards(clip.recipe);
       const { pitch } = clip.recipe ?? {};
       const own = kind ?? (clip.recipe?.stretch || clip.recipe?.warp ? kindOf(clip.recipe) : "hits");
       const window = ownWindow(source, clip);
-      if (!points) return remade(source, clip, recipeOf({ ...(pitch && { pitch }) }, reverse, "points"), "points");
+      if (!points) return remade(source, clip, retimed(source, clip, { ...(pitch && { pitch }) }, "points"), "points");
       const beyond = points.find((p) => p.from > source.length);
       if (beyond) throw new EditError("A warp point lies beyond the end of the recording.", "points");
       const { points: ties, anchor } = warpMap(clip, alongLead(tx, source, clip, points));
-      const recipe = recipeOf({ warp: { kind: own, points: ties }, ...(pitch && { pitch }) }, reverse, "points");
+      const recipe = retimed(source, clip, { warp: { kind: own, points: ties }, ...(pitch && { pitch }) }, "points");
       const map = mapOf(recipe);
       // The clip's start is where the points count from: the moment there may be another than it was.
       const began = recordedAt(map, anchor);
@@ -267,7 +270,7 @@ export const warp = defineEdit({
           `${clip.name || "The clip"} has no sound that far ${began < 0 ? "before its first" : "behind its last"} warp point.`,
           "points",
         );
-      return reverse
+      return backwards
         ? placedWindow(source, clip, recipe, window.from, Math.max(began, window.from + 1), "points")
         : placedWindow(source, clip, recipe, began, Math.max(window.to, began + 1), "points");
     });

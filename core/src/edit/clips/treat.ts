@@ -1,0 +1,127 @@
+import { z } from "zod";
+import { madeLength } from "../../model/played";
+import { type Clip, clipEnd, Position } from "../../model/schema";
+import { Chain, type Processor, ringsOn, tailOf } from "../../model/treatment";
+import { unbroken } from "../../seam/continuity";
+import { cutTracks } from "../cut";
+import { ClipIds, countNames, defineEdit, TrackIds } from "../definition";
+import { EditError } from "../errors";
+import { overlapParams, settleOverlaps } from "../overlap";
+import { withEnd, withStart } from "../parts";
+import { readRecipe, recordingOf, remade } from "../remake";
+import type { Transaction } from "../transaction";
+
+/** A clip without its treatment: the same moments, and nothing of the tail that it had grown by. */
+function untreated(tx: Transaction, clip: Clip): Clip {
+  const { recipe } = clip;
+  if (!recipe?.treat) return clip;
+  const { treat, turned, reverse, ...time } = recipe;
+  const source = recordingOf(tx, clip);
+  // Turned round twice is not turned.
+  const next = readRecipe({ ...time, ...((reverse ?? false) !== (turned ?? false) && { reverse: true as const }) }, "clipIds");
+  let shown = clip;
+  if (treat.tail > 0) {
+    // What lies behind the window is tail alone; turned round, before it.
+    const whole = madeLength(source.length, recipe);
+    const tail = turned ? whole - treat.window.to - clip.offset : clip.offset + clip.length - treat.window.to;
+    if (tail > 0 && tail < clip.length) shown = turned ? withStart(clip, clip.start + tail) : withEnd(clip, clipEnd(clip) - tail);
+  }
+  const { start } = shown;
+  return { ...remade(source, shown, next, "clipIds"), start };
+}
+
+/** Clips that run unbroken into each other, in order; others are alone. */
+function runsOf(clips: readonly Clip[]): Clip[][] {
+  const runs: Clip[][] = [];
+  for (const clip of [...clips].sort((a, b) => (a.trackId === b.trackId ? a.start - b.start : a.trackId < b.trackId ? -1 : 1))) {
+    const last = runs.at(-1)?.at(-1);
+    if (last && unbroken(last, clip)) runs.at(-1)?.push(clip);
+    else runs.push([clip]);
+  }
+  return runs;
+}
+
+/** Lays a chain on clips, or takes treatments off; returns those whose end came to lie elsewhere. */
+function lay(tx: Transaction, clips: readonly Clip[], chain: readonly Processor[] | null, grow: boolean): string[] {
+  if (!chain) {
+    for (const clip of clips) tx.setClip(untreated(tx, clip));
+    return [];
+  }
+  const rings = ringsOn(chain);
+  const tail = rings ? Math.ceil(tailOf(chain) * tx.before.sampleRate) : 0;
+  const grown: string[] = [];
+  for (const run of runsOf(clips)) {
+    const [first] = run;
+    const from = Math.min(...run.map((c) => c.offset));
+    const to = Math.max(...run.map((c) => c.offset + c.length));
+    for (const clip of run) {
+      const had = clip.recipe?.treat;
+      // One that is changed stays on the window that it was laid on.
+      const window = had?.window ?? { from, to };
+      const recipe = readRecipe({ ...clip.recipe, treat: { chain: [...chain], window, tail } }, "chain");
+      let next: Clip = { ...clip, ...(recipe && { recipe }) };
+      // A tail that is shorter than it was takes what there was of the old one along.
+      if (had && had.tail > tail && !clip.recipe?.turned) {
+        const most = window.to + tail;
+        if (next.offset + next.length > most && next.offset < most && next.offset + next.length > window.to)
+          next = withEnd(next, clipEnd(next) - (next.offset + next.length - most));
+      }
+      const ends = clip === run.at(-1) && !clip.recipe?.turned && clip.offset + clip.length >= window.to;
+      const more = grow && tail > 0 && ends ? window.to + tail - next.offset - next.length : 0;
+      if (more > 0) {
+        next = withEnd(next, clipEnd(next) + more);
+        grown.push(clip.id);
+      }
+      tx.setClip(next);
+    }
+    if (!tx.doc.tracks.has(first.trackId)) throw new EditError("The track is not there any more.", "clipIds");
+  }
+  return grown;
+}
+
+const chainParam = Chain.nullable().describe("the processors in their order; null takes the treatment off");
+const growParam = z.boolean().default(false).describe("lets clips end later by the tail of an echo or a room");
+
+const nameOf = (chain: readonly Processor[] | null, what: string): string => (chain ? `Treat ${what}` : `Take treatment off ${what}`);
+
+export const treat = defineEdit({
+  type: "treat",
+  about:
+    "Lays a treatment on clips: a chain of processors, in place of any they had; null takes it off. The recording is not changed. Clips that run unbroken into each other are treated as one. The `gain` of normalise is worked out by whoever lays it on.",
+  params: z.object({ clipIds: ClipIds, chain: chainParam, grow: growParam, ...overlapParams }),
+  example: { type: "treat", clipIds: ["clip-1"], chain: [{ kind: "lowCut", hz: 120 }] },
+  apply(tx, { clipIds, chain, grow, ...landing }) {
+    const clips = [...new Set(clipIds)].map((id) => tx.clip(id));
+    for (const clip of clips) recordingOf(tx, clip);
+    if (!chain && clips.every((c) => !c.recipe?.treat)) throw new EditError("None of these clips is treated.", "clipIds");
+    const grown = lay(tx, clips, chain, grow);
+    if (grown.length > 0) settleOverlaps(tx, grown, landing, true);
+    const names = countNames(
+      clips.map((c) => c.name),
+      "clip",
+    );
+    return nameOf(chain, names);
+  },
+});
+
+export const treatRange = defineEdit({
+  type: "treat-range",
+  about: "Lays a treatment on what lies in a range, across the borders of clips, which are cut only at its edges; null takes it off.",
+  params: z
+    .object({ start: Position, end: Position, trackIds: TrackIds, chain: chainParam, grow: growParam })
+    .refine((p) => p.end > p.start, { message: "A range ends after it starts.", path: ["end"] }),
+  example: { type: "treat-range", start: 12000, end: 36000, trackIds: ["track-1"], chain: [{ kind: "invert" }] },
+  links: "trackIds",
+  apply(tx, { start, end, trackIds, chain, grow }) {
+    for (const id of trackIds) tx.track(id, "trackIds");
+    const touched = trackIds.flatMap((id) => tx.lane(id).within(start, end));
+    if (touched.length === 0) throw new EditError("No clip lies in the range.", "trackIds");
+    if (!chain && touched.every((c) => !c.recipe?.treat)) throw new EditError("Nothing in the range is treated.", "trackIds");
+    cutTracks(tx, trackIds, [start, end]);
+    const clips = trackIds.flatMap((id) => tx.lane(id).within(start, end)).filter((c) => c.start >= start && clipEnd(c) <= end);
+    for (const clip of clips) recordingOf(tx, clip);
+    const grown = lay(tx, clips, chain, grow);
+    if (grown.length > 0) settleOverlaps(tx, grown, { overlap: "layer" }, true);
+    return nameOf(chain, "range");
+  },
+});

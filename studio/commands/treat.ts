@@ -1,0 +1,111 @@
+import type { Edit } from "@wet-thread/core/edit/registry";
+import type { Clip } from "@wet-thread/core/model/schema";
+import { type Processor, type ProcessorKind, Processor as ProcessorSchema, ringsOn } from "@wet-thread/core/model/treatment";
+import { toast } from "sonner";
+import { ask, ServerError } from "@/state/api";
+import { session } from "@/state/session";
+import { view } from "@/state/view";
+import { selectedClips } from "./actions";
+
+const named = (clips: readonly Clip[]): string => (clips.length === 1 ? clips[0].name || "1 clip" : `${clips.length} clips`);
+
+/** A processor as it is when it is fetched. */
+export const freshProcessor = (kind: ProcessorKind): Processor => ProcessorSchema.parse({ kind });
+
+let row: { what: string; key: string } | null = null;
+/** Turning at one chain, however often, is one step. */
+function rowOf(clips: readonly Clip[]): string {
+  const what = clips.map((c) => c.id).join(" ");
+  if (row?.what !== what) row = { what, key: `treat${Date.now().toString(36)}` };
+  return row.key;
+}
+
+/** The gain with which each clip comes to a level: asked of the server, which hears what comes before in the chain. */
+async function gainsFor(clips: readonly Clip[], chain: readonly Processor[], at: number): Promise<ReadonlyMap<string, number> | null> {
+  const p = chain[at];
+  if (p?.kind !== "normalise") return null;
+  try {
+    const { clips: found } = await ask<{ clips: { id: string; peak: number | null; loudness: number | null }[] }>(
+      `/api/versions/${session().store.getState().versionId}/measure`,
+      { json: { clipIds: clips.map((c) => c.id), chain: chain.slice(0, at) } },
+    );
+    return new Map(
+      found.map(({ id, peak, loudness }) => {
+        const now = p.to === "peak" ? peak : loudness;
+        return [id, now === null ? 0 : Math.max(-96, Math.min(96, Math.round((p.level - now) * 1000) / 1000))];
+      }),
+    );
+  } catch (error) {
+    if (!(error instanceof ServerError)) throw error;
+    toast.error(`The level could not be measured: ${error.message}`);
+    return null;
+  }
+}
+
+/**
+ * Lays a chain on clips as one step. Where a normalise is among those that changed (`measure`: its place), its gain is worked out anew for each
+ * clip; the others keep what was worked out for them.
+ */
+export async function layChain(clips: readonly Clip[], chain: readonly Processor[], measure: number | null = null, fresh = false): Promise<void> {
+  if (clips.length === 0) return;
+  await session().settled();
+  const gains = measure === null ? null : await gainsFor(clips, chain, measure);
+  if (measure !== null && !gains) return;
+  const edits = clips.map((clip): Edit => {
+    const had = clip.recipe?.treat?.chain;
+    const own = chain.map((p, i) => {
+      if (p.kind !== "normalise") return p;
+      if (i === measure) return { ...p, gain: gains?.get(clip.id) ?? p.gain };
+      const kept = had?.[i];
+      return kept?.kind === "normalise" ? { ...p, gain: kept.gain } : p;
+    });
+    return { type: "treat", clipIds: [clip.id], chain: own, grow: ringsOn(chain), overlap: "layer" };
+  });
+  // Clips that get the very same are treated together, so that unbroken ones are one window.
+  const same = edits.every((e) => JSON.stringify(e.chain) === JSON.stringify(edits[0].chain));
+  const list: Edit[] = same ? [{ ...edits[0], clipIds: clips.map((c) => c.id) }] : edits;
+  session().edit(list, `Treat ${named(clips)}`, fresh ? undefined : rowOf(clips));
+}
+
+export function treatmentOff(): void {
+  const clips = selectedClips().filter((c) => c.recipe?.treat);
+  if (clips.length === 0) return void toast("No selected clip is treated.", { id: "select" });
+  session().edit([{ type: "treat", clipIds: clips.map((c) => c.id), chain: null }]);
+}
+
+/** Hears the bare sound and the treated one in turn: by-passes all of the chain, or takes it in again. */
+export function bypass(): void {
+  const clips = selectedClips().filter((c) => c.recipe?.treat);
+  if (clips.length === 0) return void toast("Select treated clips to hear them without their treatment.", { id: "select" });
+  const on = clips.some((c) => c.recipe?.treat?.chain.some((p) => p.on));
+  const edits = clips.map(
+    (c): Edit => ({ type: "treat", clipIds: [c.id], chain: (c.recipe?.treat?.chain ?? []).map((p) => ({ ...p, on: !on })), overlap: "layer" }),
+  );
+  session().edit(edits, on ? `By-pass the treatment of ${named(clips)}` : `Hear the treatment of ${named(clips)}`);
+  toast(on ? "Bare" : "Treated", { id: "bypass", duration: 1200 });
+}
+
+/** Lays one processor more on the selected clips, or on what lies in the range. */
+export async function addProcessor(kind: ProcessorKind): Promise<void> {
+  const { range } = view();
+  if (range && kind !== "normalise")
+    return void session().edit([
+      { type: "treat-range", start: range.start, end: range.end, trackIds: [...range.trackIds], chain: [freshProcessor(kind)] },
+    ]);
+  const clips = selectedClips();
+  if (clips.length === 0) return void toast("Select the clips to treat.", { id: "select" });
+  for (const group of byChain(clips)) {
+    const chain = [...(group[0].recipe?.treat?.chain ?? []), freshProcessor(kind)];
+    await layChain(group, chain, kind === "normalise" ? chain.length - 1 : null, true);
+  }
+}
+
+/** Clips that have the same chain, together. */
+function byChain(clips: readonly Clip[]): Clip[][] {
+  const groups = new Map<string, Clip[]>();
+  for (const clip of clips) {
+    const key = JSON.stringify(clip.recipe?.treat?.chain ?? null);
+    groups.set(key, [...(groups.get(key) ?? []), clip]);
+  }
+  return [...groups.values()];
+}

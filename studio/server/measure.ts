@@ -1,0 +1,61 @@
+import { integratedLoudness } from "@wet-thread/core/analysis/loudness";
+import { treat } from "@wet-thread/core/dsp/treat/treat";
+import { playedId } from "@wet-thread/core/model/played";
+import { type Clip, Id, playedChannels, type Recipe } from "@wet-thread/core/model/schema";
+import { Processor, runInOf } from "@wet-thread/core/model/treatment";
+import { z } from "zod";
+import { ApiError } from "./errors";
+import { madeFirst } from "./made";
+import { StoredReader } from "./samples";
+import { loadVersion } from "./versions";
+
+export const MeasureRequest = z.object({
+  clipIds: z.array(Id).min(1).max(500),
+  chain: z.array(Processor).max(24).default([]).describe("processors before what is measured: what a normalise after them would hear"),
+});
+
+/** Longer clips than this, in seconds, are not measured in one go. */
+const MOST_SECONDS = 1800;
+
+/** How loud clips are before gain, fades and any treatment of their own, after a chain: highest sample in dBFS and integrated loudness in LUFS; null for silence. */
+export async function measureClips(versionId: string, { clipIds, chain }: z.infer<typeof MeasureRequest>, called: () => boolean) {
+  const { doc, revision } = await loadVersion(versionId);
+  const reader = new StoredReader(madeFirst);
+  const clips: { id: string; peak: number | null; loudness: number | null }[] = [];
+  for (const id of new Set(clipIds)) {
+    if (called()) throw new ApiError(499, "called-off", "It was called off. Nothing was changed.");
+    const clip = doc.clips.get(id);
+    if (!clip) throw new ApiError(404, "not-found", `There is no clip "${id}" here; it may have been deleted. Nothing was changed.`);
+    if (clip.length > MOST_SECONDS * doc.sampleRate)
+      throw new ApiError(
+        422,
+        "too-long",
+        `${clip.name || "The clip"} is too long to be measured in one go: at most half an hour is. Nothing was changed.`,
+      );
+    const source = doc.sources.get(clip.sourceId);
+    if (!source) throw new ApiError(409, "not-ready", `The recording of ${clip.name || "the clip"} is not there. Nothing was changed.`);
+    const bare = bareOf(clip);
+    const runIn = Math.min(bare.offset, Math.ceil(runInOf(chain) * doc.sampleRate));
+    const channels = playedChannels(clip, source.channels);
+    const [from, count] = [bare.offset - runIn, clip.length + runIn];
+    await reader.prepare([{ sourceId: playedId(bare), from, to: from + count }]);
+    const samples = channels.map((channel) => {
+      const out = new Float32Array(count);
+      reader.read(playedId(bare), channel, from, out, 0, count);
+      return out;
+    });
+    treat(samples, chain, doc.sampleRate, from);
+    const own = samples.map((x) => x.subarray(runIn));
+    let peak = 0;
+    for (const x of own) for (let i = 0; i < x.length; i++) peak = Math.max(peak, Math.abs(x[i]));
+    clips.push({ id, peak: peak > 0 ? 20 * Math.log10(peak) : null, loudness: integratedLoudness(own, doc.sampleRate) });
+  }
+  return { revision, clips };
+}
+
+/** A clip as it would play without its treatment; its places are the same. */
+function bareOf(clip: Clip): Pick<Clip, "sourceId" | "recipe" | "offset"> {
+  const { treat: had, turned: _, ...rest } = clip.recipe ?? {};
+  const recipe = had ? rest : clip.recipe;
+  return { sourceId: clip.sourceId, offset: clip.offset, ...(recipe && Object.keys(recipe).length > 0 && { recipe: recipe as Recipe }) };
+}
