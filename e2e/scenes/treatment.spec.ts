@@ -1,0 +1,88 @@
+import { expect, test } from "@playwright/test";
+import { createDemo } from "../../demo/create";
+import { BASE } from "../client";
+import { EditorPage } from "../editor";
+
+const same = (a: Float32Array, b: Float32Array): boolean => a.length === b.length && a.every((v, i) => v === b[i]);
+const power = (x: Float32Array): number => x.reduce((s, v) => s + v * v, 0) / x.length;
+
+test("scene 23, a hum that needs help: a chain laid on, heard bare and treated, kept as a preset, laid on more clips; an echo past the end; all taken off", async ({
+  page,
+}) => {
+  test.setTimeout(120_000);
+  const demo = await createDemo(BASE, "A hum that needs help");
+  const editor = await EditorPage.open(page, demo, { edgeFadeMs: 0, overlaps: "layer" });
+  const hums = await editor.lane("hum-low");
+  const [hum] = hums;
+  const span = { start: hum.start, end: hum.start + hum.length };
+  const before = await editor.heard(span, ["hum-low"]);
+  await editor.show(hum.start, hum.start + hum.length);
+  await editor.select(hum.id);
+  const add = async (name: string): Promise<void> => {
+    await page.getByRole("button", { name: "Add …" }).click();
+    await page.getByRole("button", { name, exact: true }).last().click();
+  };
+  await add("Low cut");
+  await expect(page.getByRole("img", { name: "What the filters let through" })).toBeVisible();
+  await page.getByLabel("Frequency of Low cut").fill("400");
+  await page.keyboard.press("Enter");
+  await add("Bell");
+  await add("Gate");
+  await editor.saved();
+  expect((await editor.clip(hum.id)).recipe?.treat?.chain.map((p) => p.kind)).toEqual(["lowCut", "bell", "gate"]);
+  const treated = await editor.heard(span, ["hum-low"]);
+  expect(power(treated[0])).toBeLessThan(power(before[0]) * 0.7);
+
+  // The order, and one by-passed; bare and treated by one key.
+  await page.getByRole("button", { name: "Gate earlier" }).click();
+  await page.getByRole("checkbox", { name: "Gate on" }).click();
+  await editor.saved();
+  expect((await editor.clip(hum.id)).recipe?.treat?.chain.map((p) => [p.kind, p.on])).toEqual([
+    ["lowCut", true],
+    ["gate", false],
+    ["bell", true],
+  ]);
+  await page.keyboard.press("Alt+a");
+  await editor.saved();
+  expect(same((await editor.heard(span, ["hum-low"]))[0], before[0])).toBe(true);
+  await page.keyboard.press("Alt+a");
+  await editor.saved();
+
+  // A preset, laid on both clips of another voice at once, as one step.
+  const name = `Hum ${Date.now()}`;
+  await page.getByRole("button", { name: "Presets …" }).click();
+  await page.getByLabel("Name of the preset").fill(name);
+  await page.getByRole("button", { name: "Keep" }).click();
+  await expect(page.getByRole("button", { name, exact: true })).toBeVisible();
+  await page.keyboard.press("Escape");
+  const others = await editor.lane("hum-high");
+  await page.keyboard.press("w");
+  await editor.select(...others.map((c) => c.id));
+  await page.getByRole("button", { name: "Presets …" }).click();
+  await page.getByRole("button", { name, exact: true }).click();
+  await page.keyboard.press("Escape");
+  await editor.saved();
+  for (const clip of await editor.lane("hum-high")) expect(clip.recipe?.treat?.chain).toHaveLength(3);
+  await page.keyboard.press("Control+z");
+  await editor.saved();
+  for (const clip of await editor.lane("hum-high")) expect(clip.recipe).toBeUndefined();
+
+  // Echo on the last bell rings out past its end.
+  const bell = (await editor.lane("bells")).at(-1);
+  if (!bell) throw new Error("There is no bell.");
+  await editor.select(bell.id);
+  await add("Echo");
+  await editor.saved();
+  const rung = await editor.clip(bell.id);
+  expect(rung.length).toBeGreaterThan(bell.length);
+
+  // All of it off again: the recordings' own samples.
+  await page.getByRole("button", { name: "Take off" }).first().click();
+  await editor.saved();
+  expect(await editor.clip(bell.id)).toEqual(bell);
+  await editor.select(hum.id);
+  await page.getByRole("button", { name: "Take off" }).first().click();
+  await editor.saved();
+  const after = await editor.heard(span, ["hum-low"]);
+  expect(same(after[0], before[0]) && same(after[1], before[1])).toBe(true);
+});
