@@ -16,7 +16,7 @@ import { selectClips, setView, useView, view } from "@/state/view";
 import { viewGrid } from "@/timeline/model/grid-columns";
 import { clearPreview, setPreview } from "@/timeline/model/preview";
 import { PALETTES } from "@/timeline/model/theme";
-import { Button, Field, Slider } from "@/ui/controls";
+import { Button, Field, Segments, Slider } from "@/ui/controls";
 import { pointsChart } from "./chart-look";
 import { numberFrom } from "./inspector/parts";
 import { clipsMeant, Panel } from "./Panel";
@@ -52,6 +52,7 @@ export function TightenPanel() {
   const selection = useView((v) => v.clipIds);
   const range = useView((v) => v.range);
   const { tighten: how } = set;
+  const way = how.way ?? "cutting";
   const spp = useView((v) => v.samplesPerPixel);
   const feel = set.feels.find((f) => f.name === how.feel);
   const step = feel?.step ?? how.step ?? playedStep(viewGrid(doc, set, view().start, spp).step);
@@ -90,13 +91,13 @@ export function TightenPanel() {
   // biome-ignore lint/correctness/useExhaustiveDependencies: the plan stands for all that it is made of
   useEffect(() => {
     const marks =
-      moving.length > MOST_DRAWN
+      moving.length > MOST_DRAWN || way === "stretching"
         ? []
         : clips.flatMap((c) =>
             moving.filter((h) => h.at >= c.start && h.at < clipEnd(c)).map((h) => ({ trackId: c.trackId, position: h.at - lead })),
           );
     setPreview({ cuts: marks });
-  }, [plan, lead, selection]);
+  }, [plan, lead, selection, way]);
   useEffect(() => clearPreview, []);
   const steps = STEPS.some((s) => sameStep(s, step)) ? STEPS : [step, ...STEPS];
   const close = (): void => setView({ panel: null });
@@ -113,6 +114,8 @@ export function TightenPanel() {
       reach: Math.max(1, samples(how.reachMs)),
       leave: samples(how.leaveMs),
       lead,
+      how: way,
+      ...(way === "stretching" && { kind: set.stretchKind }),
       ...(range && { hits: plan.map((h) => h.at).filter((at) => at >= c.start && at < clipEnd(c)) }),
     }));
     const some = edits.filter((_, i) => moving.some((h) => h.at >= clips[i].start && h.at < clipEnd(clips[i])));
@@ -190,7 +193,19 @@ export function TightenPanel() {
       <div className="mt-1.5 grid grid-cols-3 gap-2">
         {length("Reach", "reachMs")}
         {length("Leave alone", "leaveMs")}
-        {length("Cut earlier by", "leadMs")}
+        {way === "cutting" && length("Cut earlier by", "leadMs")}
+      </div>
+      <div className="mt-2 flex items-center gap-2">
+        <Segments
+          label="How hits are moved"
+          value={way}
+          options={[
+            ["cutting", "By cutting"],
+            ["stretching", "By stretching"],
+          ]}
+          onChange={(chosen) => change({ way: chosen })}
+        />
+        {way === "stretching" && <span className="text-ink-2 text-sm">kind {set.stretchKind}</span>}
       </div>
       <Offsets plan={plan} rate={rate} />
       <p className="num mt-1 text-ink-2 text-sm" data-testid="tighten-figures">

@@ -91,6 +91,8 @@ export interface Settings {
     readonly reachMs: number;
     readonly leaveMs: number;
     readonly leadMs: number;
+    /** Left out by what was kept before there was a choice: by cutting. */
+    readonly way?: "cutting" | "stretching";
     /** Name of the feel that is used in place of the grid's even lines. */
     readonly feel: string | null;
   };

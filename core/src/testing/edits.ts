@@ -122,6 +122,7 @@ export const edits: fc.Arbitrary<Edit> = fc
       leave: fc.constantFrom(0, 20),
       lead: fc.constantFrom(0, 30, 192),
       blendLength: fc.constantFrom(undefined, 60),
+      how: fc.constantFrom(undefined, "cutting", "stretching"),
     }),
     fc.record({
       type: fc.constant("fill-room"),

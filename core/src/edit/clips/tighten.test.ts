@@ -1,6 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { type Document, documentFrom, NEW_PIECE, timebaseOf } from "../../model/document";
+import { playedPlace } from "../../model/played";
 import { type Clip, clipEnd } from "../../model/schema";
 import { MemoryReader } from "../../render/reader";
 import { Renderer } from "../../render/renderer";
@@ -141,5 +142,35 @@ describe("where hits go", () => {
     // Bars have sixteen of them: the first of the next bar is not swung.
     expect(at(1, 96_050)).toBe(96_000);
     expect(at(1, 104_900)).toBe(105_000);
+  });
+});
+
+describe("tightening by stretching", () => {
+  const doc = piece(["t0"], [loom({ id: "c0" })]);
+  const inClip = HITS.filter((h) => h > 6000 && h < 96_000);
+  it("puts each hit where cutting would, without a cut, and leaves the clip's edges where they were", () => {
+    for (const strength of [1, 0.6]) {
+      const after = run(doc, { strength, how: "stretching" });
+      const [clip] = lane(after);
+      expect(lane(after)).toHaveLength(1);
+      expect([clip.start, clip.length, clip.recipe?.warp?.kind]).toEqual([6000, 90_000, "hits"]);
+      const plan = tightened(inClip, timebaseOf(doc), {
+        step: { kind: "note", division: 16, feel: "straight" },
+        strength,
+        swing: 0,
+        reach: 1e9,
+        leave: 0,
+      });
+      for (const { at, to } of plan) expect(clip.start + playedPlace({ length: LENGTH }, clip, at) - clip.offset).toBe(to);
+    }
+  });
+  it("moves linked tracks by the same samples", () => {
+    const linked = piece(["t0", "t1"], [loom({ id: "c0" }), loom({ id: "c1", trackId: "t1", offset: 9000, length: 90_000 })], "looms");
+    const after = run(linked, { how: "stretching" });
+    const [a, b] = [lane(after)[0], lane(after, "t1")[0]];
+    for (const h of inClip.filter((x) => x < 90_000)) {
+      const place = playedPlace({ length: LENGTH }, a, h) - a.offset;
+      expect(playedPlace({ length: LENGTH }, b, h + 3000) - b.offset).toBe(place);
+    }
   });
 });

@@ -3,15 +3,18 @@ import { bareFade } from "../../dsp/fades";
 import { blendAfter, timebaseOf } from "../../model/document";
 import { hitsBetween } from "../../model/hits";
 import { playedSource } from "../../model/played";
-import { type Clip, clipEnd, Length, Position } from "../../model/schema";
+import { type Clip, clipEnd, Length, Position, StretchKind } from "../../model/schema";
+import { pointAt, withPoints } from "../../model/warp";
 import { type GridStep, NOTE_DIVISIONS } from "../../time/grid";
 import { blendSpans, cutApart, inside } from "../cut";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
 import { setLength } from "../overlap";
 import { withEnd, withStart } from "../parts";
+import { recordingOf } from "../remake";
 import type { Transaction } from "../transaction";
 import { type TightenedHit, tightened } from "./tightening";
+import { warped } from "./warp";
 
 /** A grid step, as edits are told it. */
 export const Step = z.discriminatedUnion("kind", [
@@ -114,6 +117,16 @@ function movePieces(tx: Transaction, whole: Clip, pieces: readonly Piece[], lead
   }
 }
 
+/** A clip whose hits are warp points at their new places, its edges where they were: what lies between is stretched. */
+function warpedToPlan(tx: Transaction, clip: Clip, plan: readonly TightenedHit[], kind: StretchKind): Clip {
+  const source = recordingOf(tx, clip);
+  const edges = [0, clip.length].map((into) => pointAt(source, clip, into));
+  const inside = plan
+    .filter((h) => h.to > clip.start && h.to < clipEnd(clip))
+    .map((h) => ({ ...pointAt(source, clip, h.at - clip.start), to: h.to - clip.start }));
+  return warped(tx, clip, withPoints(edges, inside), kind);
+}
+
 export const tighten = defineEdit({
   type: "tighten",
   about:
@@ -134,10 +147,12 @@ export const tighten = defineEdit({
     lead: z.int().min(0).max(96_000).default(192).describe("samples that a cut lies before its hit"),
     hits: z.array(Position).min(1).max(20_000).optional().describe("places of the timeline that count as hits; left out, those of the recordings"),
     blendLength: Length.optional().describe("length of the blends; left out, that of new edges' fade"),
+    how: z.enum(["cutting", "stretching"]).default("cutting").describe("stretching, the hits become warp points and nothing is cut"),
+    kind: StretchKind.default("hits").describe("how it is stretched"),
   }),
   example: { type: "tighten", clipIds: ["clip-1"], grid: { kind: "note", division: 16 }, strength: 0.8, hits: [12040, 23960] },
   links: "clipIds",
-  apply(tx, { clipIds, grid, strength, swing, feel, reach, leave, lead, hits, blendLength }) {
+  apply(tx, { clipIds, grid, strength, swing, feel, reach, leave, lead, hits, blendLength, how: way, kind }) {
     const ids = [...new Set(clipIds)];
     const how = { step: grid as GridStep, swing, feel, strength, reach: reach ?? Number.MAX_SAFE_INTEGER, leave };
     const timebase = timebaseOf(tx.before);
@@ -166,6 +181,13 @@ export const tighten = defineEdit({
     for (const id of ids) {
       const clip = tx.clip(id);
       const plan = planOf(tx.before.clips.get(tx.leads.get(id) ?? id) as Clip).filter((h) => h.at > clip.start && h.at < clipEnd(clip));
+      if (way === "stretching") {
+        const going = plan.filter((h) => h.to !== h.at).length;
+        if (going === 0) continue;
+        tx.setClip({ ...warpedToPlan(tx, clip, plan, kind), start: clip.start });
+        if (!tx.leads.has(id)) moved += going;
+        continue;
+      }
       const { places, parts } = cutsFor(clip, plan, lead, blendSpans(doc, clip));
       if (parts.every((p) => p.by === 0)) continue;
       const [pieceIds] = cutApart(tx, [{ clipId: id, places }]);
