@@ -2,6 +2,7 @@ import { toast } from "sonner";
 import { transport } from "@/engine/transport";
 import { session } from "@/state/session";
 import { NEIGHBOURS, type Neighbours, OVERLAPS, type Overlaps, REACHES, setSettings, settings } from "@/state/settings";
+import { stepVersion } from "@/state/version-switch";
 import { FOLLOWS, type Follow, MOST_MAGNIFY, setView, TOOLS, type Tool, view, zoomAt } from "@/state/view";
 import { placePlayhead } from "@/timeline/gestures/range-gestures";
 import * as act from "./actions";
@@ -115,6 +116,9 @@ export const COMMANDS: readonly Command[] = [
   { id: "range-of-loop", title: "Range over the loop", keys: ["Alt+B"], run: act.rangeOfLoop },
   { id: "import", title: "Import recordings …", keys: ["Mod+O"], run: chooseFiles },
   { id: "export-selection", title: "Export the range, or the selected clips …", keys: ["Mod+Shift+E"], run: exportSelection },
+  { id: "version-next", title: "Next version, as it was left", keys: ["Alt+J"], run: () => stepVersion(1, false) },
+  { id: "version-next-here", title: "Next version, at the same bar", keys: ["Alt+K"], run: () => stepVersion(1, true) },
+  { id: "compare", title: "Compare with another version …", keys: ["Alt+C"], run: () => setView({ panel: "compare" }) },
   { id: "undo", title: "Undo", keys: ["Mod+Z"], run: () => session().back("undo") },
   { id: "redo", title: "Redo", keys: ["Mod+Shift+Z", "Mod+Y"], run: () => session().back("redo") },
   { id: "split", title: "Split", keys: ["/"], run: clip.split },

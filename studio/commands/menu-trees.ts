@@ -272,6 +272,7 @@ export const TREES = {
     "undo",
     "redo",
     "-",
+    { group: "Versions", of: ["version-next", "version-next-here", "compare"] },
     "import",
     "export",
     "-",

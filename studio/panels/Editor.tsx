@@ -12,6 +12,7 @@ import { followAddress, readAddress } from "@/state/address";
 import { rememberSelections } from "@/state/selection-memory";
 import { Session, setSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
+import { arrive, onSwitch } from "@/state/version-switch";
 import { setView, useView } from "@/state/view";
 import { followViews } from "@/state/view-history";
 import { setTimelineHost } from "@/timeline/host";
@@ -35,8 +36,16 @@ import { TrackHeads } from "./TrackHeads";
 setTimelineHost(timelineHost);
 
 /** Opens a version and draws the whole editor around it. */
-export function Editor({ projectId, versionId }: { projectId: string; versionId?: string }) {
-  const [state, setState] = useState<"opening" | "open" | { wrong: string }>("opening");
+export function Editor({ projectId, versionId: first }: { projectId: string; versionId?: string }) {
+  const [state, setState] = useState<"opening" | { open: string } | { wrong: string }>("opening");
+  const [versionId, setVersionId] = useState(first);
+  useEffect(() => {
+    onSwitch(setVersionId);
+    // The browser's own way back leads to the version that was before.
+    const back = (): void => setVersionId(new URLSearchParams(window.location.search).get("version") ?? first);
+    window.addEventListener("popstate", back);
+    return () => window.removeEventListener("popstate", back);
+  }, [first]);
   useEffect(() => {
     let session: Session | null = null;
     let transport: Transport | null = null;
@@ -64,7 +73,7 @@ export function Editor({ projectId, versionId }: { projectId: string; versionId?
           placing: null,
           panel: null,
         });
-        setState("open");
+        setState({ open: session.store.getState().versionId });
         if (!canSound())
           toast.warning("This page came over plain http, so the browser gives it no sound. All else works.", {
             id: "secure",
@@ -83,7 +92,7 @@ export function Editor({ projectId, versionId }: { projectId: string; versionId?
     };
   }, [projectId, versionId]);
   if (state === "opening") return <div className="grid h-dvh place-items-center text-ink-3">Opening …</div>;
-  if (state !== "open") {
+  if ("wrong" in state) {
     return (
       <div className="grid h-dvh place-items-center">
         <div className="text-center">
@@ -96,7 +105,7 @@ export function Editor({ projectId, versionId }: { projectId: string; versionId?
       </div>
     );
   }
-  return <Opened />;
+  return <Opened key={state.open} />;
 }
 
 function Opened() {
@@ -115,6 +124,7 @@ function Opened() {
     if (shown || width <= 0) return;
     setShown(true);
     if (!readAddress()) zoomToWhole();
+    arrive();
   }, [shown, width]);
   useEffect(() => {
     if (!shown) return;

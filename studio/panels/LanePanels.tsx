@@ -17,6 +17,7 @@ import { linesBetween, viewGrid } from "@/timeline/model/grid-columns";
 import { clearPreview, setPreview } from "@/timeline/model/preview";
 import { rulersHeight } from "@/timeline/paint/rulers";
 import { Button, Field, Key, Segments } from "@/ui/controls";
+import { ComparePanel } from "./ComparePanel";
 import { lengthFrom, numberFrom } from "./inspector/parts";
 import { clipsMeant, FloatingForm, Panel } from "./Panel";
 import { SilencePanel } from "./SilencePanel";
@@ -51,6 +52,7 @@ export function LanePanels() {
       {panel === "silence" && <SilencePanel />}
       {panel === "tighten" && <TightenPanel />}
       {panel === "tempo" && <TempoPanel />}
+      {panel === "compare" && <ComparePanel />}
     </>
   );
 }

@@ -15,10 +15,9 @@ import { ThemeButton } from "@/ui/ThemeButton";
 import { ExportMenu } from "./ExportMenu";
 import { ListenMenu, MetronomeButton } from "./Listening";
 import { ReadOuts } from "./ReadOuts";
+import { VersionMenu } from "./VersionMenu";
 
 export function TopBar() {
-  const name = useSession((s) => s.project.name);
-  const version = useSession((s) => s.versionName);
   return (
     <Menu items={barItems.top}>
       <header className="grid grid-cols-[1fr_auto_1fr] items-center gap-4 px-3">
@@ -27,9 +26,7 @@ export function TopBar() {
             <Mark />
             <span className="whitespace-nowrap font-semibold text-[14px] max-[1180px]:hidden">Wet Thread</span>
           </Link>
-          <h1 className="min-w-0 truncate text-ink-2">
-            {name} / <span className="font-semibold text-ink">{version}</span>
-          </h1>
+          <VersionMenu />
         </div>
         <div className="flex items-center gap-2">
           <IconButton label="Playhead to the start" keys={keyOf("to-start")} onClick={() => runCommand("to-start")}>

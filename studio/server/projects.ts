@@ -2,12 +2,13 @@ import { NEW_PIECE, PIECE_ID } from "@wet-thread/core/model/document";
 import { Meter, Name, type Piece, Piece as PieceSchema, Tempo } from "@wet-thread/core/model/schema";
 import { MeterMap } from "@wet-thread/core/time/meter";
 import { TempoMap } from "@wet-thread/core/time/tempo";
-import { desc, eq, sql } from "drizzle-orm";
+import { and, desc, eq, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
 import { db } from "./db/client";
 import { entities, projects, sources, versions } from "./db/schema";
 import { notFound } from "./errors";
 import { newId } from "./ids";
+import { versionsOf } from "./version-list";
 
 const number = z.number();
 export const NewProject = z
@@ -69,13 +70,13 @@ export async function listProjects() {
       createdAt: projects.createdAt,
       // The present table is named inside the sub-selects: Drizzle leaves it off in a select from one table.
       sources: sql<number>`(select count(*)::int from sources s where s.project_id = projects.id)`,
-      versions: sql<number>`(select count(*)::int from versions v where v.project_id = projects.id)`,
-      tracks: sql<number>`(select count(*)::int from entities e join versions v on v.id = e.version_id where v.project_id = projects.id and e.kind = 'track')`,
+      versions: sql<number>`(select count(*)::int from versions v where v.project_id = projects.id and v.removed_at is null)`,
+      tracks: sql<number>`(select count(*)::int from entities e join versions v on v.id = e.version_id where v.project_id = projects.id and v.removed_at is null and e.kind = 'track')`,
       // Colours of the first version's tracks, in their order.
       dyes: sql<string[]>`(
         select coalesce(array_agg(t.data->>'color' order by o.place), '{}')
         from entities p, jsonb_array_elements_text(p.data->'trackOrder') with ordinality as o(id, place), entities t
-        where p.kind = 'piece' and p.version_id = (select v.id from versions v where v.project_id = projects.id order by v.created_at limit 1)
+        where p.kind = 'piece' and p.version_id = (select v.id from versions v where v.project_id = projects.id and v.removed_at is null order by v.place, v.created_at limit 1)
           and t.version_id = p.version_id and t.kind = 'track' and t.id = o.id)`,
       changedAt: sql<string>`(select max(v.changed_at) from versions v where v.project_id = projects.id)`,
     })
@@ -89,8 +90,8 @@ export async function firstVersion(projectId: string): Promise<string | undefine
   const [row] = await db()
     .select({ id: versions.id })
     .from(versions)
-    .where(eq(versions.projectId, projectId))
-    .orderBy(versions.createdAt)
+    .where(and(eq(versions.projectId, projectId), isNull(versions.removedAt)))
+    .orderBy(versions.place, versions.createdAt)
     .limit(1)
     .catch(() => []);
   return row?.id;
@@ -108,11 +109,7 @@ export async function getProject(id: string) {
   if (!project) throw notFound("project", id);
   const [sourceRows, versionRows] = await Promise.all([
     db().select().from(sources).where(eq(sources.projectId, id)).orderBy(sources.createdAt),
-    db()
-      .select({ id: versions.id, name: versions.name, revision: versions.revision, changedAt: versions.changedAt })
-      .from(versions)
-      .where(eq(versions.projectId, id))
-      .orderBy(versions.createdAt),
+    versionsOf(id),
   ]);
   return { ...project, sources: sourceRows, versions: versionRows };
 }

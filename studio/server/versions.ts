@@ -72,6 +72,10 @@ async function load(on: Reader, id: string, lock = false): Promise<LoadedVersion
   const query = on.select().from(versions).where(eq(versions.id, id));
   const [row] = await (lock ? query.for("update") : query);
   if (!row) throw notFound("version", id);
+  if (row.removedAt)
+    throw new ApiError(410, "deleted", `The version “${row.name}” was deleted. It can be put back for a month; what was in it is kept.`, {
+      kept: "Nothing was changed.",
+    });
   const known = await sourcesOf(on, row.projectId);
   const cached = kept.get(id);
   if (cached?.revision === row.revision) return { ...row, doc: { ...cached.doc, sources: known }, unread: cached.unread };

@@ -30,6 +30,15 @@ export function tellRefused(name: string, why: string): void {
   toast.error(`“${name}” was refused: ${why}`, { duration: 12_000, description: "Everything else is kept." });
 }
 
+/** The version that is open was deleted elsewhere. */
+export function tellDeleted(name: string): void {
+  toast.warning(`The version ${name} was deleted in another tab.`, {
+    id: "deleted",
+    duration: Number.POSITIVE_INFINITY,
+    description: "It can be put back for a month; what is edited here meanwhile is kept until then.",
+  });
+}
+
 export function tellAdopted(count: number): void {
   toast.info(`${counted(count)} that had not been sent ${count === 1 ? "is" : "are"} back and will be sent now.`);
 }

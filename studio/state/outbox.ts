@@ -124,7 +124,8 @@ export class Outbox {
         } else {
           failures = 0;
           this.drop([step]);
-          if (error.status >= 500) this.host.aside(step, error.message);
+          // 410: the version was deleted, and may be put back.
+          if (error.status >= 500 || error.status === 410) this.host.aside(step, error.message);
           else this.host.refused(step, error.message);
         }
       }

@@ -10,7 +10,18 @@ import { Following, type ServerStep } from "./following";
 import { type LiveEvent, listenLive } from "./live";
 import { hearMade } from "./making";
 import { edited } from "./modes";
-import { refusedByLock, tellAdopted, tellAside, tellLost, tellMissed, tellNotKept, tellRefused, tellUnread, tellUnreadable } from "./notices";
+import {
+  refusedByLock,
+  tellAdopted,
+  tellAside,
+  tellDeleted,
+  tellLost,
+  tellMissed,
+  tellNotKept,
+  tellRefused,
+  tellUnread,
+  tellUnreadable,
+} from "./notices";
 import { Outbox } from "./outbox";
 import { Unsent, type UnsentStep } from "./unsent";
 
@@ -287,7 +298,7 @@ export class Session {
     if (event.type === "again") this.following.seen();
     if (event.type === "step" && event.versionId === versionId) this.following.seen(event.revision);
     if (event.type === "made") hearMade(event.madeId ?? "", event.status ?? "", event.progress ?? 0);
-    if (event.type === "source" || event.type === "again") void this.refreshSources();
+    if (event.type === "source" || event.type === "project" || event.type === "again") void this.refreshSources();
   }
 
   private allHistory = false;
@@ -321,6 +332,7 @@ export class Session {
     this.store.setState({ history: steps, earlier });
   }
 
+  private deleted = false;
   private sourcesDue = false;
   async refreshSources(): Promise<void> {
     if (this.sourcesDue) return;
@@ -329,7 +341,10 @@ export class Session {
     this.sourcesDue = false;
     try {
       const project = await ask<ProjectRow>(`/api/projects/${this.store.getState().project.id}`);
-      this.store.setState({ project, sources: new Map(project.sources.map((r) => [r.id, r])) });
+      const own = project.versions.find((v) => v.id === this.store.getState().versionId);
+      if (!own && !this.deleted) tellDeleted(this.store.getState().versionName);
+      this.deleted = !own;
+      this.store.setState((s) => ({ project, versionName: own?.name ?? s.versionName, sources: new Map(project.sources.map((r) => [r.id, r])) }));
       const known = infoOf(project.sources);
       // The same recordings are no news: engine and seam check would take the whole piece anew.
       if (sameInfo(known, this.following.doc.sources)) return;

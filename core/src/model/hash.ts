@@ -1,3 +1,11 @@
+/** The same thing is written in the same way, in whatever order its fields come out of a store. */
+export const written = (thing: unknown): string =>
+  JSON.stringify(thing, (_, value) =>
+    value && typeof value === "object" && !Array.isArray(value)
+      ? Object.fromEntries(Object.entries(value).sort(([x], [y]) => (x < y ? -1 : 1)))
+      : value,
+  );
+
 /**
  * A digest of a text as 26 hexadecimal digits, the same on every machine: two runs of a multiplying hash of 53 bits with other seeds (after
  * Knuth's multiplicative hashing). It tells recipes apart; it keeps no secrets.

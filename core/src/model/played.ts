@@ -1,5 +1,5 @@
 import { evenMap, madeAt, momentRecorded, recordedAt, type TimeMap, warpedMap } from "../time/time-map";
-import { hashOf } from "./hash";
+import { hashOf, written } from "./hash";
 import type { Clip, EnvelopePoint, Recipe, SourceInfo, StretchKind } from "./schema";
 import { ringsOn } from "./treatment";
 
@@ -33,7 +33,7 @@ function canonical({ stretch, warp, pitch, treat, reverse }: Making): string {
   const time = stretch ? [stretch.kind, stretch.from / g, stretch.to / g] : warp ? [warp.kind, ...warp.points.flatMap((p) => [p.from, p.to])] : [];
   // Where nothing rings on, what a chain makes does not depend on the window it was laid on.
   const treated = treat ? [reverse ?? false, treat.chain, ...(ringsOn(treat.chain) ? [treat.window.from, treat.window.to, treat.tail] : [])] : [];
-  return JSON.stringify([time, pitch ?? 0, ...treated]);
+  return written([time, pitch ?? 0, ...treated]);
 }
 
 const suffixes = new WeakMap<Recipe, string>();

@@ -23,7 +23,12 @@ export const versions = pgTable("versions", {
     .notNull()
     .references(() => projects.id, { onDelete: "cascade" }),
   name: text("name").notNull(),
+  description: text("description").notNull().default(""),
+  /** Its place among the project's versions; among equals the earlier one. */
+  place: integer("place").notNull().default(0),
   revision: integer("revision").notNull().default(0),
+  /** Deleted; it can be put back for a month. */
+  removedAt: timestamp("removed_at", { withTimezone: true }),
   createdAt: created(),
   changedAt: timestamp("changed_at", { withTimezone: true }).notNull().default(sql`now()`),
 });

@@ -39,6 +39,12 @@ describe("treatments", () => {
       }
     }
   });
+  it("are the same in whatever order a store gives their fields", () => {
+    const clip = clipOf(after(lone(), { type: "treat", clipIds: ["a"], chain: [{ kind: "bell", hz: 900, db: 3, q: 2 }] }));
+    const [p] = clip.recipe?.treat?.chain ?? [];
+    const turned = Object.fromEntries(Object.entries(p).reverse());
+    expect(playedId({ ...clip, recipe: { treat: { tail: 0, window: { to: 4000, from: 1000 }, chain: [turned as typeof p] } } })).toBe(playedId(clip));
+  });
   it("let a clip grow by the tail of an echo, and take it back with the treatment", () => {
     const doc = after(lone(), { type: "treat", clipIds: ["a"], chain: ringing, grow: true });
     const { tail } = clipOf(doc).recipe?.treat ?? { tail: 0 };

@@ -1,0 +1,93 @@
+import type { Document } from "./document";
+import { written } from "./hash";
+import { playsSame } from "./played";
+import { type Clip, clipEnd } from "./schema";
+
+/*
+ * What is different between two versions, clip by clip. A copy keeps the ids of what it was made from, so clips are matched by id first;
+ * others by what they play: most of it in common, then the nearest start. Tracks are matched by id, else by name.
+ */
+
+/** How a clip differs; one clip may differ in several ways. */
+export type Difference = "only-a" | "only-b" | "moved" | "trimmed" | "changed";
+
+export interface Compared {
+  /** Of a clip that is in both, both of it; else one. */
+  readonly a: Clip | null;
+  readonly b: Clip | null;
+  readonly kinds: readonly Difference[];
+}
+
+/** For each track of the first version the one of the second that it is; by id, else by name, each at most once. */
+export function matchedTracks(a: Document, b: Document): Map<string, string> {
+  const matched = new Map<string, string>();
+  const free = new Set(b.piece.trackOrder);
+  for (const id of a.piece.trackOrder) if (free.delete(id)) matched.set(id, id);
+  for (const id of a.piece.trackOrder) {
+    if (matched.has(id)) continue;
+    const name = a.tracks.get(id)?.name;
+    const found = [...free].find((other) => b.tracks.get(other)?.name === name);
+    if (found !== undefined) {
+      free.delete(found);
+      matched.set(id, found);
+    }
+  }
+  return matched;
+}
+
+const overlap = (a: Clip, b: Clip): number => Math.min(a.offset + a.length, b.offset + b.length) - Math.max(a.offset, b.offset);
+
+/** What of a clip no move and no trim changes. */
+function rest({ id: _, trackId: __, start: ___, length: ____, offset: _____, bars: ______, blend, ...more }: Clip): string {
+  return written([more, blend && { law: blend.law, place: blend.place, linked: blend.linked }]);
+}
+
+/** Every difference between two versions of one project, by track and time of the first that has it. What is the same in both is left away. */
+export function compare(a: Document, b: Document): Compared[] {
+  const tracks = matchedTracks(a, b);
+  const pairs: [Clip, Clip][] = [];
+  const byId = (doc: Document): Map<string, Clip> => new Map([...doc.clips.values()].map((c) => [c.id, c]));
+  const [leftA, leftB] = [byId(a), byId(b)];
+  for (const clip of a.clips.values()) {
+    const { id } = clip;
+    const other = b.clips.get(id);
+    if (!other || other.sourceId !== clip.sourceId) continue;
+    pairs.push([clip, other]);
+    leftA.delete(id);
+    leftB.delete(id);
+  }
+  // What is left is matched by what it plays, the best pairs first.
+  const byPlayed = new Map<string, Clip[]>();
+  for (const clip of leftB.values()) byPlayed.set(clip.sourceId, [...(byPlayed.get(clip.sourceId) ?? []), clip]);
+  const candidates: { one: Clip; other: Clip; common: number; apart: number }[] = [];
+  for (const one of leftA.values())
+    for (const other of byPlayed.get(one.sourceId) ?? []) {
+      const common = playsSame(one, other) ? overlap(one, other) : 0;
+      if (common > 0) candidates.push({ one, other, common, apart: Math.abs(one.start - other.start) });
+    }
+  candidates.sort((x, y) => y.common - x.common || x.apart - y.apart || (x.one.id < y.one.id ? -1 : 1));
+  for (const { one, other } of candidates) {
+    if (!leftA.has(one.id) || !leftB.has(other.id)) continue;
+    pairs.push([one, other]);
+    leftA.delete(one.id);
+    leftB.delete(other.id);
+  }
+  const found: Compared[] = [];
+  for (const [one, other] of pairs) {
+    const kinds: Difference[] = [];
+    if (one.start - one.offset !== other.start - other.offset || tracks.get(one.trackId) !== other.trackId) kinds.push("moved");
+    if (one.offset !== other.offset || one.length !== other.length) kinds.push("trimmed");
+    if (rest(one) !== rest(other)) kinds.push("changed");
+    if (kinds.length > 0) found.push({ a: one, b: other, kinds });
+  }
+  for (const clip of leftA.values()) found.push({ a: clip, b: null, kinds: ["only-a"] });
+  for (const clip of leftB.values()) found.push({ a: null, b: clip, kinds: ["only-b"] });
+  const backTracks = new Map([...tracks].map(([x, y]) => [y, x]));
+  const placeOf = ({ a: one, b: other }: Compared): number => {
+    const track = one ? one.trackId : (backTracks.get((other as Clip).trackId) ?? "");
+    const place = a.piece.trackOrder.indexOf(track);
+    return place < 0 ? a.piece.trackOrder.length + b.piece.trackOrder.indexOf((other as Clip)?.trackId ?? "") : place;
+  };
+  const startOf = ({ a: one, b: other }: Compared): number => (one ?? (other as Clip)).start;
+  return found.sort((x, y) => placeOf(x) - placeOf(y) || startOf(x) - startOf(y) || clipEnd((x.a ?? x.b) as Clip) - clipEnd((y.a ?? y.b) as Clip));
+}

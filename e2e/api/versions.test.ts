@@ -1,0 +1,112 @@
+import type { Clip } from "@wet-thread/core/model/schema";
+import { beforeAll, describe, expect, it } from "vitest";
+import { addSource, api, newProject, noise, wavFile } from "../client";
+
+const RATE = 48_000;
+
+describe("versions of a project", () => {
+  let [projectId, first, sourceId] = ["", "", ""];
+  const get = async (id: string) => (await api("GET", `/api/versions/${id}`)).body;
+  const edit = async (id: string, ...edits: object[]) => {
+    const { revision } = await get(id);
+    const answer = await api("POST", `/api/versions/${id}/edits`, { revision, edits });
+    expect(answer.status, JSON.stringify(answer.body)).toBe(200);
+  };
+  const make = async (body: object) => {
+    const answer = await api("POST", `/api/projects/${projectId}/versions`, body);
+    expect(answer.status, JSON.stringify(answer.body)).toBe(201);
+    return answer.body.id as string;
+  };
+  const listed = async () => (await api("GET", `/api/projects/${projectId}`)).body.versions.map((v: { name: string }) => v.name);
+  beforeAll(async () => {
+    ({ projectId, versionId: first } = await newProject(RATE));
+    ({ id: sourceId } = await addSource(projectId, wavFile([noise(10 * RATE, 3)])));
+    const clip = (id: string, start: number, offset: number) => ({ type: "add-clip", id, trackId: "t", sourceId, start, offset, length: RATE });
+    await edit(first, { type: "add-track", id: "t", name: "Loom" }, clip("a", 0, 0), clip("b", 2 * RATE, 3 * RATE), clip("c", 4 * RATE, 5 * RATE));
+    await edit(first, { type: "add-marker", id: "m", position: 2.5 * RATE, name: "Here" });
+  });
+
+  it("are made blank or as a copy, each with its own history; neither touches the other", async () => {
+    const before = await get(first);
+    const copy = await make({ name: "Short cut", from: first });
+    const own = await get(copy);
+    expect([own.clips, own.tracks, own.markers, own.revision]).toEqual([before.clips, before.tracks, before.markers, 0]);
+    await edit(copy, { type: "delete", clipIds: ["a"] }, { type: "move", clipIds: ["b"], by: 4800 });
+    expect(await get(first)).toEqual(before);
+    expect((await api("GET", `/api/versions/${copy}/history`)).body.steps).toHaveLength(1);
+    const blank = await make({ name: "Blank" });
+    expect(await get(blank)).toMatchObject({ clips: [], tracks: [], tempo: [{ tick: 0, bpm: 92 }], revision: 0 });
+    expect(await listed()).toEqual(["First version", "Short cut", "Blank"]);
+  });
+
+  it("are renamed, described, put in another order; deleted, and put back", async () => {
+    const id = await make({ name: "Third", from: first });
+    const patched = await api("PATCH", `/api/versions/${id}`, { name: "Gallery", description: "For the long room", place: 0 });
+    expect(patched.body).toMatchObject({ name: "Gallery", description: "For the long room" });
+    expect((await listed())[0]).toBe("Gallery");
+    expect((await api("DELETE", `/api/versions/${id}`)).status).toBe(200);
+    expect(await listed()).not.toContain("Gallery");
+    const gone = await api("GET", `/api/versions/${id}`);
+    expect([gone.status, gone.body.error]).toEqual([410, "deleted"]);
+    expect((await api("POST", `/api/versions/${id}/edits`, { revision: 0, edits: [{ type: "add-track" }] })).status).toBe(410);
+    expect((await api("POST", `/api/versions/${id}/restore`)).status).toBe(200);
+    expect((await get(id)).clips).toHaveLength(3);
+    await api("DELETE", `/api/versions/${id}`);
+  });
+
+  it("a project keeps its last one, also where two are deleted at once", async () => {
+    const { projectId: p, versionId: v } = await newProject();
+    expect((await api("DELETE", `/api/versions/${v}`)).status).toBe(409);
+    const other = (await api("POST", `/api/projects/${p}/versions`, { name: "Two" })).body.id;
+    const answers = await Promise.all([api("DELETE", `/api/versions/${v}`), api("DELETE", `/api/versions/${other}`)]);
+    expect(answers.map((a) => a.status).sort()).toEqual([200, 409]);
+  });
+
+  it("are compared clip by clip", async () => {
+    const other = await make({ name: "Compared", from: first });
+    await edit(
+      other,
+      { type: "move", clipIds: ["b"], by: 4800 },
+      { type: "trim", clipIds: ["c"], edge: "end", by: -480 },
+      { type: "set-gain", clipIds: ["c"], gain: -3 },
+      { type: "delete", clipIds: ["a"] },
+      { type: "add-clip", id: "new", trackId: "t", sourceId, start: 8 * RATE, offset: 8 * RATE, length: RATE },
+    );
+    const { body } = await api("GET", `/api/versions/${first}/compare/${other}`);
+    expect(body.differences.map((d: { a: Clip | null; b: Clip | null; kinds: string[] }) => [d.a?.id ?? null, d.b?.id ?? null, d.kinds])).toEqual([
+      ["a", null, ["only-a"]],
+      ["b", "b", ["moved"]],
+      ["c", "c", ["trimmed", "changed"]],
+      [null, "new", ["only-b"]],
+    ]);
+    const elsewhere = await newProject();
+    expect((await api("GET", `/api/versions/${first}/compare/${elsewhere.versionId}`)).status).toBe(422);
+  });
+
+  it("bring clips over: chosen ones, a range with its marks, a whole track that is not there; as one step that undo takes back", async () => {
+    const blank = await make({ name: "Built" });
+    const bring = async (body: object) => {
+      const { revision } = await get(blank);
+      return api("POST", `/api/versions/${blank}/bring`, { revision, from: first, ...body });
+    };
+    const before = { ...(await get(blank)), revision: 0 };
+    const brought = await bring({ clipIds: ["b"], at: RATE });
+    expect(brought.status, JSON.stringify(brought.body)).toBe(200);
+    let now = await get(blank);
+    expect(now.tracks.map((t: { name: string }) => t.name)).toEqual(["Loom"]);
+    expect(now.clips).toMatchObject([{ start: RATE, offset: 3 * RATE, length: RATE, sourceId }]);
+    await api("POST", `/api/versions/${blank}/undo`, {});
+    expect({ ...(await get(blank)), revision: 0 }).toEqual(before);
+    await bring({ range: { start: 2.25 * RATE, end: 4.5 * RATE, trackIds: ["t"] }, marks: true });
+    now = await get(blank);
+    expect(now.clips.map((c: Clip) => [c.start, c.length, c.offset])).toEqual([
+      [2.25 * RATE, 0.75 * RATE, 3.25 * RATE],
+      [4 * RATE, 0.5 * RATE, 5 * RATE],
+    ]);
+    expect(now.markers).toMatchObject([{ position: 2.5 * RATE, name: "Here" }]);
+    expect((await bring({ trackIds: ["t"] })).status).toBe(200);
+    expect((await get(blank)).tracks).toHaveLength(1);
+    expect((await bring({ clipIds: ["nothing"] })).status).toBe(422);
+    expect((await get(first)).clips).toHaveLength(3);
+  });
+});

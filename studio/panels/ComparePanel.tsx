@@ -1,0 +1,153 @@
+"use client";
+import { timebaseOf } from "@wet-thread/core/model/document";
+import { formatPosition } from "@wet-thread/core/time/format";
+import { useEffect, useState } from "react";
+import { toast } from "sonner";
+import { ask, ServerError } from "@/state/api";
+import { session, useSession } from "@/state/session";
+import { useSettings } from "@/state/settings";
+import { switchVersion } from "@/state/version-switch";
+import { selectClips, setView } from "@/state/view";
+import { Button } from "@/ui/controls";
+import { Panel } from "./Panel";
+
+interface Side {
+  readonly id: string;
+  readonly name: string;
+  readonly track: string;
+  readonly start: number;
+  readonly length: number;
+}
+type Kind = "only-a" | "only-b" | "moved" | "trimmed" | "changed";
+interface Row {
+  readonly kinds: readonly Kind[];
+  readonly a: Side | null;
+  readonly b: Side | null;
+}
+const WORDS: Readonly<Record<Kind, string>> = {
+  "only-a": "only here",
+  "only-b": "only there",
+  moved: "moved",
+  trimmed: "trimmed",
+  changed: "changed",
+};
+
+/** What is different in another version of the project, as a list; chosen clips of it are brought over here. */
+export function ComparePanel() {
+  const versions = useSession((s) => s.project.versions);
+  const here = useSession((s) => s.versionId);
+  const revision = useSession((s) => s.revision);
+  const unit = useSettings((s) => s.readOuts[0]);
+  const others = versions.filter((v) => v.id !== here);
+  const [other, setOther] = useState(others[0]?.id ?? "");
+  const [rows, setRows] = useState<readonly Row[] | null>(null);
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const close = (): void => setView({ panel: null });
+  // biome-ignore lint/correctness/useExhaustiveDependencies: an edit here makes other differences
+  useEffect(() => {
+    if (!other) return;
+    let gone = false;
+    setRows(null);
+    setChosen(new Set());
+    session()
+      .settled()
+      .then(() => ask<{ differences: Row[] }>(`/api/versions/${here}/compare/${other}`))
+      .then(({ differences }) => !gone && setRows(differences))
+      .catch((error) => {
+        if (!(error instanceof ServerError)) throw error;
+        if (!gone) setRows([]);
+        toast.error(error.message, { id: "compare" });
+      });
+    return () => {
+      gone = true;
+    };
+  }, [here, other, revision]);
+  const base = timebaseOf(session().doc);
+  const bring = async (): Promise<void> => {
+    if (chosen.size === 0) return void toast("Choose the clips to bring over: those that are in the other version.", { id: "compare" });
+    try {
+      await session().settled();
+      const { revision } = session().store.getState();
+      await ask(`/api/versions/${here}/bring`, { json: { revision, from: other, clipIds: [...chosen] } });
+      toast(`Brought over ${chosen.size === 1 ? "1 clip" : `${chosen.size} clips`}`, { id: "compare" });
+    } catch (error) {
+      if (!(error instanceof ServerError)) throw error;
+      toast.error(error.message, { id: "compare" });
+    }
+  };
+  return (
+    <Panel title="Compare versions" onClose={close} onConfirm={() => void bring()}>
+      <label className="flex items-center gap-2">
+        <span className="text-ink-2">with</span>
+        <select
+          aria-label="The other version"
+          value={other}
+          onChange={(e) => setOther(e.target.value)}
+          className="h-7 min-w-0 flex-1 rounded-sm border border-line bg-raised px-1"
+        >
+          {others.map((v) => (
+            <option key={v.id} value={v.id}>
+              {v.name}
+            </option>
+          ))}
+        </select>
+      </label>
+      <p className="mt-2 text-ink-2 text-sm" role="status" data-testid="compare-count">
+        {rows === null
+          ? "Comparing …"
+          : rows.length === 0
+            ? "No clip is different."
+            : `${rows.length === 1 ? "1 clip is" : `${rows.length} clips are`} different`}
+      </p>
+      <ul className="mt-1 max-h-64 space-y-px overflow-y-auto">
+        {rows?.slice(0, 500).map((row) => {
+          const side = (row.a ?? row.b) as Side;
+          return (
+            <li key={`${row.a?.id} ${row.b?.id}`} className="flex items-center gap-1.5 rounded-sm px-1 py-0.5 hover:bg-weft">
+              <input
+                type="checkbox"
+                className="accent-ink disabled:opacity-30"
+                aria-label={`Bring ${side.name} over`}
+                disabled={!row.b}
+                checked={row.b !== null && chosen.has(row.b.id)}
+                onChange={(e) => {
+                  const next = new Set(chosen);
+                  if (e.target.checked) next.add((row.b as Side).id);
+                  else next.delete((row.b as Side).id);
+                  setChosen(next);
+                }}
+              />
+              <button
+                type="button"
+                className="flex min-w-0 flex-1 items-baseline gap-1.5 text-left"
+                title={row.a ? "Selects it here" : "Goes to it in the other version"}
+                onClick={() => {
+                  if (row.a) {
+                    selectClips(session().doc, [row.a.id]);
+                    setView({ playhead: row.a.start });
+                  } else {
+                    setView({ playhead: side.start });
+                    void switchVersion(other, true);
+                  }
+                }}
+              >
+                <span className="min-w-0 flex-1 truncate">
+                  {side.name} <span className="text-ink-2">on {side.track}</span>
+                </span>
+                <span className="num text-ink-2 text-sm">{formatPosition(side.start, unit, base)}</span>
+                <span className="w-24 shrink-0 text-right text-sm">{row.kinds.map((k) => WORDS[k]).join(", ")}</span>
+              </button>
+            </li>
+          );
+        })}
+        {rows && rows.length > 500 && <li className="text-ink-2 text-sm">and {rows.length - 500} more</li>}
+      </ul>
+      <div className="mt-2 flex items-center justify-between gap-2">
+        <Button onClick={() => void switchVersion(other, true)}>Hear the other</Button>
+        <Button look="main" type="submit" disabled={chosen.size === 0}>
+          Bring over
+        </Button>
+      </div>
+    </Panel>
+  );
+}

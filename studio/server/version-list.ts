@@ -1,0 +1,270 @@
+import { type Compared, compare, matchedTracks } from "@wet-thread/core/model/compare";
+import { NEW_PIECE, PIECE_ID } from "@wet-thread/core/model/document";
+import { type Clip, clipEnd, Id, Name, type Piece, Position, type Track } from "@wet-thread/core/model/schema";
+import { and, asc, eq, isNull, sql } from "drizzle-orm";
+import { z } from "zod";
+import { db } from "./db/client";
+import { entities, projects, versions } from "./db/schema";
+import { ApiError, notFound } from "./errors";
+import { announce } from "./events";
+import { newId } from "./ids";
+import { editVersion, loadVersion } from "./versions";
+
+// The versions of a project: arrangements of the same recordings, each with its own history.
+
+const VersionName = Name.refine((n) => n.length > 0, "A version needs a name.");
+export const NewVersion = z.object({
+  name: VersionName,
+  from: Id.optional().describe("the version that it begins as a copy of; left out, it is blank"),
+  description: z.string().max(2000).default(""),
+});
+export const VersionPatch = z.object({
+  name: VersionName.optional(),
+  description: z.string().max(2000).optional(),
+  place: z.int().min(0).optional().describe("its place among the others, from 0"),
+});
+
+const shown = { id: versions.id, name: versions.name, description: versions.description, revision: versions.revision, changedAt: versions.changedAt };
+
+/** The versions of a project in their order, without those that were deleted. */
+export function versionsOf(projectId: string) {
+  return db()
+    .select(shown)
+    .from(versions)
+    .where(and(eq(versions.projectId, projectId), isNull(versions.removedAt)))
+    .orderBy(asc(versions.place), asc(versions.createdAt));
+}
+
+async function told(projectId: string): Promise<void> {
+  await announce(db(), { type: "project", projectId });
+}
+
+/** A new version: a copy of another as it is now, with no history yet, or blank with the first one's tempo and meter at its beginning. */
+export async function newVersion(projectId: string, { name, from, description }: z.infer<typeof NewVersion>) {
+  const [project] = await db().select().from(projects).where(eq(projects.id, projectId));
+  if (!project) throw notFound("project", projectId);
+  const id = newId();
+  await db().transaction(async (tx) => {
+    const [{ place }] = await tx
+      .select({ place: sql<number>`coalesce(max(${versions.place}), -1) + 1` })
+      .from(versions)
+      .where(eq(versions.projectId, projectId));
+    if (from !== undefined) {
+      const [source] = await tx.select().from(versions).where(eq(versions.id, from)).for("share");
+      if (source?.projectId !== projectId || source.removedAt) throw notFound("version", from);
+    }
+    await tx.insert(versions).values({ id, projectId, name, description, place });
+    if (from !== undefined) {
+      await tx.execute(sql`insert into entities (version_id, kind, id, data) select ${id}, kind, id, data from entities where version_id = ${from}`);
+      return;
+    }
+    const [first] = await tx
+      .select({ data: entities.data })
+      .from(entities)
+      .innerJoin(versions, eq(versions.id, entities.versionId))
+      .where(and(eq(versions.projectId, projectId), eq(entities.kind, "piece")))
+      .orderBy(asc(versions.place), asc(versions.createdAt))
+      .limit(1);
+    const like = first?.data as Piece | undefined;
+    const piece: Piece = like
+      ? {
+          ...NEW_PIECE,
+          frameRate: like.frameRate,
+          tempo: like.tempo.slice(0, 1).map(({ tick, bpm }) => ({ tick, bpm })),
+          meter: like.meter.slice(0, 1),
+        }
+      : NEW_PIECE;
+    await tx.insert(entities).values({ versionId: id, kind: "piece", id: PIECE_ID, data: piece });
+  });
+  await told(projectId);
+  return rowOf(id);
+}
+
+async function rowOf(id: string) {
+  const [row] = await db()
+    .select({ ...shown, projectId: versions.projectId, removedAt: versions.removedAt })
+    .from(versions)
+    .where(eq(versions.id, id));
+  if (!row) throw notFound("version", id);
+  return row;
+}
+
+export async function patchVersion(id: string, { name, description, place }: z.infer<typeof VersionPatch>) {
+  const { projectId } = await rowOf(id);
+  await db().transaction(async (tx) => {
+    if (name !== undefined || description !== undefined)
+      await tx
+        .update(versions)
+        .set({ ...(name !== undefined && { name }), ...(description !== undefined && { description }) })
+        .where(eq(versions.id, id));
+    if (place === undefined) return;
+    const rows = await tx
+      .select({ id: versions.id })
+      .from(versions)
+      .where(eq(versions.projectId, projectId))
+      .orderBy(asc(versions.place), asc(versions.createdAt))
+      .for("update");
+    const order = rows.map((r) => r.id).filter((r) => r !== id);
+    order.splice(place, 0, id);
+    for (const [at, other] of order.entries()) await tx.update(versions).set({ place: at }).where(eq(versions.id, other));
+  });
+  await told(projectId);
+  return rowOf(id);
+}
+
+/** Days in which a deleted version can be put back. */
+const KEPT_DAYS = 30;
+
+/** Takes a version out of its project; it can be put back for a month. The last one stays. */
+export async function removeVersion(id: string) {
+  const { projectId } = await rowOf(id);
+  await db().transaction(async (tx) => {
+    // All of the project's are held, so that two can't take the last two at once.
+    const rows = await tx
+      .select({ id: versions.id, removedAt: versions.removedAt })
+      .from(versions)
+      .where(eq(versions.projectId, projectId))
+      .for("update");
+    if (rows.filter((r) => !r.removedAt && r.id !== id).length === 0)
+      throw new ApiError(409, "last-version", "A project keeps at least one version. Nothing was changed.");
+    await tx
+      .update(versions)
+      .set({ removedAt: sql`now()` })
+      .where(and(eq(versions.id, id), isNull(versions.removedAt)));
+  });
+  await told(projectId);
+  return { removed: true, days: KEPT_DAYS };
+}
+
+export async function restoreVersion(id: string) {
+  const { projectId } = await rowOf(id);
+  await db().update(versions).set({ removedAt: null }).where(eq(versions.id, id));
+  await told(projectId);
+  return rowOf(id);
+}
+
+/** Deletes versions for good that were deleted long ago. */
+export async function purgeVersions(days = KEPT_DAYS): Promise<void> {
+  await db().delete(versions).where(sql`${versions.removedAt} < now() - make_interval(days => ${days})`);
+}
+
+/** What is different between two versions of one project. Throws ApiError 422 where they are of different ones. */
+export async function compareVersions(a: string, b: string) {
+  const [one, other] = await Promise.all([loadVersion(a), loadVersion(b)]);
+  if (one.projectId !== other.projectId)
+    throw new ApiError(422, "other-project", "Versions of one project can be compared. Nothing was changed.", {
+      path: "b",
+      kept: "Nothing was changed.",
+    });
+  const brief = (clip: Clip | null, tracks: ReadonlyMap<string, Track>) =>
+    clip && {
+      id: clip.id,
+      name: clip.name,
+      trackId: clip.trackId,
+      track: tracks.get(clip.trackId)?.name ?? "",
+      sourceId: clip.sourceId,
+      start: clip.start,
+      length: clip.length,
+      offset: clip.offset,
+    };
+  const row = ({ a: x, b: y, kinds }: Compared) => ({ kinds, a: brief(x, one.doc.tracks), b: brief(y, other.doc.tracks) });
+  return {
+    a: { id: one.id, name: one.name, revision: one.revision },
+    b: { id: other.id, name: other.name, revision: other.revision },
+    tracks: [...matchedTracks(one.doc, other.doc)].map(([x, y]) => ({ a: x, b: y })),
+    differences: compare(one.doc, other.doc).map(row),
+  };
+}
+
+export const BringRequest = z
+  .object({
+    revision: z.int().min(0),
+    from: Id.describe("the version that it comes from"),
+    clipIds: z.array(Id).min(1).max(20_000).optional(),
+    range: z
+      .object({ start: Position, end: Position, trackIds: z.array(Id).min(1) })
+      .refine((r) => r.end > r.start, { message: "A range ends after it starts.", path: ["end"] })
+      .optional(),
+    trackIds: z.array(Id).min(1).optional().describe("whole tracks"),
+    at: Position.optional().describe("where the first of it goes; left out, each where it lies"),
+    marks: z.boolean().default(false).describe("markers and sections that lie in its span too"),
+    overlap: z.enum(["layer", "cover", "blend"]).default("cover"),
+    key: z.string().min(4).max(80).optional(),
+  })
+  .refine((r) => [r.clipIds, r.range, r.trackIds].filter(Boolean).length === 1, {
+    message: "Name `clipIds`, a `range` or `trackIds`.",
+    path: ["clipIds"],
+  });
+
+/** Brings clips of another version of the project here, as one step; tracks that are not here come with them. Nothing changes there. */
+export async function bringOver(id: string, request: z.infer<typeof BringRequest>) {
+  const [here, there] = await Promise.all([loadVersion(id), loadVersion(request.from)]);
+  if (here.projectId !== there.projectId)
+    throw new ApiError(422, "other-project", "Clips can be brought over from a version of the same project. Nothing was changed.", {
+      path: "from",
+      kept: "Nothing was changed.",
+    });
+  const { doc } = there;
+  const { range, clipIds, trackIds } = request;
+  const clips = clipIds
+    ? clipIds.map((c) => doc.clips.get(c)).filter((c) => c !== undefined)
+    : (range?.trackIds ?? trackIds ?? [])
+        .flatMap((t) => [...(doc.lanes.get(t)?.clips ?? [])])
+        .filter((c) => !range || (c.start < range.end && clipEnd(c) > range.start));
+  if (clips.length === 0)
+    throw new ApiError(422, "impossible", "There is nothing to bring over there.", {
+      path: clipIds ? "clipIds" : "range",
+      kept: "Nothing was changed.",
+    });
+  const sliced = range ? clips.map((c) => windowed(c, range.start, range.end)) : clips;
+  const first = range ? range.start : Math.min(...sliced.map((c) => c.start));
+  const last = range ? range.end : Math.max(...sliced.map(clipEnd));
+  const at = request.at ?? first;
+  const to = new Map([...matchedTracks(there.doc, here.doc)]);
+  const order = doc.piece.trackOrder.filter((t) => sliced.some((c) => c.trackId === t));
+  const added = order.filter((t) => !to.has(t)).map((t) => doc.tracks.get(t) as Track);
+  const fresh = new Map(added.map((t) => [t.id, newId()]));
+  const ids = new Set(sliced.map((c) => c.id));
+  const pasted = sliced.map((c) => ({
+    ...c,
+    trackId: to.get(c.trackId) ?? (fresh.get(c.trackId) as string),
+    start: c.start - first,
+    bundle: null,
+    blend: c.blend && ids.has(c.blend.with) ? { ...c.blend, splice: c.blend.splice - first } : null,
+  }));
+  const marks = request.marks
+    ? [
+        ...[...doc.markers.values()]
+          .filter((m) => m.position >= first && m.position < last)
+          .map((m) => ({ type: "add-marker", position: m.position - first + at, name: m.name, color: m.color })),
+        ...[...doc.sections.values()]
+          .filter((s) => s.start >= first && s.end <= last)
+          .map((s) => ({ type: "add-section", start: s.start - first + at, end: s.end - first + at, name: s.name, color: s.color })),
+      ]
+    : [];
+  const tracks = added.flatMap((t) => [
+    { type: "add-track", id: fresh.get(t.id) as string, name: t.name },
+    { type: "set-track", trackIds: [fresh.get(t.id) as string], color: t.color, height: t.height, gain: t.gain, pan: t.pan },
+  ]);
+  const edits = [...tracks, { type: "paste", at, clips: pasted, overlap: request.overlap }, ...marks];
+  return editVersion(id, { revision: request.revision, edits, name: `Bring over from ${there.name}`, key: request.key });
+}
+
+/** The part of a clip in a span, its edges bare where they were cut. */
+function windowed(clip: Clip, start: number, end: number): Clip {
+  const [from, to] = [Math.max(start, clip.start), Math.min(end, clipEnd(clip))];
+  if (from === clip.start && to === clipEnd(clip)) return clip;
+  const bare = { length: 0, shape: "power" as const, bend: 0 };
+  const length = to - from;
+  const fit = (fade: Clip["fadeIn"]) => (fade.length <= length && !fade.part ? fade : bare);
+  return {
+    ...clip,
+    start: from,
+    length,
+    offset: clip.offset + from - clip.start,
+    sync: null,
+    fadeIn: from === clip.start ? fit(clip.fadeIn) : bare,
+    fadeOut: to === clipEnd(clip) && (from !== clip.start || clip.fadeIn.length + clip.fadeOut.length <= length) ? fit(clip.fadeOut) : bare,
+    blend: from === clip.start ? clip.blend : null,
+  };
+}

@@ -1,0 +1,67 @@
+import { timebaseOf } from "@wet-thread/core/model/document";
+import { toast } from "sonner";
+import { transport } from "@/engine/transport";
+import { addressOf } from "./address";
+import { session } from "./session";
+import { setView, view } from "./view";
+
+/** Unsent edits are waited for this long. */
+const MOST_WAIT_MS = 3000;
+
+/** Where each version was left, by id. */
+const left = new Map<string, string>();
+
+/** Opens another version in this page; set by the editor. */
+let opens: (versionId: string) => void = () => {};
+export function onSwitch(open: (versionId: string) => void): void {
+  opens = open;
+}
+
+/** Bar place and tempo-free moment of what is to be found again in the other version. */
+interface Carried {
+  readonly tick: number;
+  readonly playing: boolean;
+  readonly here: boolean;
+}
+let carried: Carried | null = null;
+
+/**
+ * Goes to another version of the project: as it was left, or at the same bar. What plays goes on playing there. Unsent edits of this one are
+ * sent first; where the server is away they are kept and sent later.
+ */
+export async function switchVersion(versionId: string, here = false): Promise<void> {
+  const { versionId: now, project } = session().store.getState();
+  if (versionId === now) return;
+  const playing = view().playing;
+  const at = playing ? transport().position() : view().playhead;
+  left.set(now, `#${addressOf(view())}`);
+  carried = { tick: timebaseOf(session().doc).tempo.ticksAt(at), playing, here };
+  if (playing) transport().stop();
+  // While the server is away they stay with their version.
+  await Promise.race([session().settled(), new Promise((wake) => setTimeout(wake, MOST_WAIT_MS))]);
+  const hash = here ? `#${addressOf({ ...view(), clipIds: new Set(), range: null, seamId: null })}` : (left.get(versionId) ?? "");
+  History.prototype.pushState.call(window.history, window.history.state, "", `/p/${project.id}?version=${versionId}${hash}`);
+  opens(versionId);
+}
+
+/** What is to be done once the other version is open: the playhead at the same bar, and on it plays. */
+export function arrive(): void {
+  const one = carried;
+  carried = null;
+  if (!one) return;
+  const { tempo } = timebaseOf(session().doc);
+  const at = Math.max(0, Math.round(tempo.samplesAt(one.tick)));
+  if (one.here || one.playing) setView({ playhead: at });
+  if (one.playing) void transport().play(at);
+}
+
+/** The next or the previous version in the project's order. */
+export function stepVersion(by: 1 | -1, here: boolean): void {
+  const { project, versionId } = session().store.getState();
+  const { versions } = project;
+  if (versions.length < 2) return void toast("This project has one version. A new one is made in the menu at its name.", { id: "version" });
+  const at = versions.findIndex((v) => v.id === versionId);
+  const next = versions[(at + by + versions.length) % versions.length];
+  void switchVersion(next.id, here);
+  toast(next.name, { id: "version", duration: 1500 });
+}
