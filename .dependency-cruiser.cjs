@@ -19,7 +19,7 @@ module.exports = {
     {
       name: "model-on-time",
       severity: "error",
-      from: { path: core("model") },
+      from: { path: core("model"), pathNot: "\\.test\\.ts$" },
       to: { path: core("edit|snap|seam|kernels|analysis|render|media") },
     },
     {

@@ -2,7 +2,6 @@ import { toast } from "sonner";
 import { transport } from "@/engine/transport";
 import { session } from "@/state/session";
 import { NEIGHBOURS, type Neighbours, OVERLAPS, type Overlaps, REACHES, setSettings, settings } from "@/state/settings";
-import { stepVersion } from "@/state/version-switch";
 import { FOLLOWS, type Follow, MOST_MAGNIFY, setView, TOOLS, type Tool, view, zoomAt } from "@/state/view";
 import { placePlayhead } from "@/timeline/gestures/range-gestures";
 import * as act from "./actions";
@@ -20,6 +19,7 @@ import * as sound from "./sound";
 import * as stretch from "./stretch";
 import { TRACK_COMMANDS } from "./track-commands";
 import * as treat from "./treat";
+import { stepVersion } from "./version-switch";
 
 const middle = (): number => {
   const { playhead, start, samplesPerPixel, width } = view();

@@ -3,9 +3,9 @@ import { Check, ChevronDown, Pencil, Trash2 } from "lucide-react";
 import { useState } from "react";
 import { toast } from "sonner";
 import { keyOf } from "@/commands/keys";
+import { switchVersion } from "@/commands/version-switch";
 import { ask, ServerError } from "@/state/api";
 import { session, useSession } from "@/state/session";
-import { switchVersion } from "@/state/version-switch";
 import { setView } from "@/state/view";
 import { Button, Popover } from "@/ui/controls";
 

@@ -1,9 +1,9 @@
 import { timebaseOf } from "@wet-thread/core/model/document";
 import { toast } from "sonner";
 import { transport } from "@/engine/transport";
-import { addressOf } from "./address";
-import { session } from "./session";
-import { setView, view } from "./view";
+import { addressOf } from "@/state/address";
+import { session } from "@/state/session";
+import { setView, view } from "@/state/view";
 
 /** Unsent edits are waited for this long. */
 const MOST_WAIT_MS = 3000;
