@@ -32,9 +32,15 @@ export function fromDecimal(value: number): Rational {
 export const add = (a: Rational, b: Rational): Rational => rational(a.num * b.den + b.num * a.den, a.den * b.den);
 export const multiply = (a: Rational, b: Rational): Rational => rational(a.num * b.num, a.den * b.den);
 export const divide = (a: Rational, b: Rational): Rational => rational(a.num * b.den, a.den * b.num);
+/** Beyond this a denominator is no exact number any more, and soon none at all. */
+const EXACT = 2n ** 53n;
+/** Bits of a fraction that count: more than a number has. */
+const BITS = 64n;
 export const toNumber = (a: Rational): number => {
   const whole = a.num / a.den;
-  return Number(whole) + Number(a.num - whole * a.den) / Number(a.den);
+  const rest = a.num - whole * a.den;
+  // The denominators of many tempos multiply to more than a number can hold.
+  return Number(whole) + (a.den < EXACT ? Number(rest) / Number(a.den) : Number((rest << BITS) / a.den) / 2 ** Number(BITS));
 };
 
 function floorDivide(a: bigint, b: bigint): bigint {

@@ -30,6 +30,14 @@ const DOUBT = 1e-3;
 const RAMP_STEPS = 2 ** 20;
 
 /**
+ * The denominators of tempos with decimals multiply: after some dozen of them a fraction is so long that thousands could not be worked out any
+ * more. From so many bits on an anchor is kept to 2^−80 of a sample, the same on every machine; nothing that is a whole or a half sample has that many.
+ */
+const MOST_BITS = 2n ** 200n;
+const KEPT = 2n ** 80n;
+const bounded = (a: Rational): Rational => (a.den < MOST_BITS ? a : rational((2n * a.num * KEPT + a.den) / (2n * a.den), KEPT));
+
+/**
  * Ticks to samples and back. Each event's anchor is an exact fraction of a sample, so that nothing accumulates however many bars
  * lie before; the result is rounded once. Invariant: events are sorted by tick, the first is at tick 0, none share a tick.
  */
@@ -62,9 +70,11 @@ export class TempoMap {
       };
       this.segments.push(segment);
       if (!next) return;
-      anchor = ramps
-        ? add(anchor, rational(BigInt(Math.round(this.rampSamples(segment, segment.ticks) * RAMP_STEPS)), BigInt(RAMP_STEPS)))
-        : add(anchor, multiply(samplesPerTick, rational(BigInt(segment.ticks))));
+      anchor = bounded(
+        ramps
+          ? add(anchor, rational(BigInt(Math.round(this.rampSamples(segment, segment.ticks) * RAMP_STEPS)), BigInt(RAMP_STEPS)))
+          : add(anchor, multiply(samplesPerTick, rational(BigInt(segment.ticks)))),
+      );
     });
   }
 

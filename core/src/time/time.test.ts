@@ -23,6 +23,16 @@ function exactSample(events: readonly TempoEvent[], rate: number, tick: number):
 }
 
 describe("tempo", () => {
+  it("holds for thousands of tempos with decimals of their own", () => {
+    const events = Array.from({ length: 3000 }, (_, i) => ({ tick: i * 960, bpm: 60 + ((i * 37_987) % 90_001) / 1000 + 0.0001 * (i % 7) }));
+    const map = new TempoMap(events, 48_000);
+    let sample = 0;
+    for (let i = 0; i < events.length; i++) {
+      expect(Math.abs(map.samplesAt(events[i].tick) - sample)).toBeLessThan(1e-3);
+      sample += (48_000 * 60) / events[i].bpm;
+    }
+    expect(map.ticksAt(map.samplesAt(2999 * 960))).toBeCloseTo(2999 * 960, 6);
+  });
   it("puts bar 10,000 at 92.5 beats a minute on its sample", () => {
     const map = new TempoMap([{ tick: 0, bpm: 92.5 }], 48_000);
     // 9999 bars · 4 beats · 60/92.5 s · 48000, rounded once

@@ -1,0 +1,161 @@
+import fc from "fast-check";
+import { describe, expect, it } from "vitest";
+import { applyEdits } from "../edit/registry";
+import { type Document, timebaseOf } from "../model/document";
+import { documentOf } from "../testing/arbitraries";
+import { METER_DENOMINATORS } from "../time/meter";
+import { TempoMap } from "../time/tempo";
+import { csvOf, markersOf, readCsv, tableOf } from "./csv";
+import { midiOf, readMidi } from "./midi";
+import { asBytes, fromBytes, InterchangeError } from "./text";
+
+const bpm = fc.oneof(
+  fc.integer({ min: 20, max: 400 }),
+  fc.integer({ min: 20_000, max: 400_000 }).map((v) => v / 1000),
+  fc.double({ min: 20, max: 400, noNaN: true }),
+);
+const ticks = fc.uniqueArray(fc.integer({ min: 1, max: 40_000 }), { maxLength: 6 }).map((list) => [0, ...list.sort((a, b) => a - b)]);
+const maps = fc
+  .tuple(
+    ticks,
+    fc.array(fc.tuple(bpm, fc.boolean()), { minLength: 7, maxLength: 7 }),
+    ticks,
+    fc.array(fc.tuple(fc.integer({ min: 1, max: 64 }), fc.constantFrom(...METER_DENOMINATORS)), { minLength: 7, maxLength: 7 }),
+  )
+  .map(([tempoTicks, tempos, meterTicks, meters]) => ({
+    tempo: tempoTicks.map((tick, i) => ({ tick, bpm: tempos[i][0], ...(tempos[i][1] && { ramp: true }) })),
+    meter: meterTicks.map((tick, i) => ({ tick, numerator: meters[i][0], denominator: meters[i][1] })),
+  }));
+const withMaps = ({ tempo, meter }: { tempo: object[]; meter: object[] }): Document => {
+  const doc = documentOf(1, []);
+  return { ...doc, piece: { ...doc.piece, tempo: tempo as Document["piece"]["tempo"], meter: meter as Document["piece"]["meter"], firstBar: -2 } };
+};
+
+describe("texts of files that know only Latin-1", () => {
+  it("come back as they were, and foreign ones as they are", () => {
+    fc.assert(
+      fc.property(fc.string({ unit: "binary" }), (text) => {
+        expect(fromBytes(asBytes(text))).toBe(text.toWellFormed());
+      }),
+    );
+    expect(fromBytes("M\xfchle")).toBe("Mühle");
+  });
+});
+
+describe("MIDI files", () => {
+  it("read back the same tempo, meter, first bar and markers, whatever the maps", () => {
+    fc.assert(
+      fc.property(maps, fc.array(fc.tuple(fc.integer({ min: 0, max: 40_000 }), fc.string({ maxLength: 20 })), { maxLength: 5 }), (m, marks) => {
+        const plain = withMaps(m);
+        const { tempo } = timebaseOf(plain);
+        const placed = marks.map(([tick, name], i) => ({ type: "add-marker", id: `m${i}`, position: tempo.tickToSample(tick), name, key: "mark" }));
+        const doc = placed.length ? applyEdits(plain, placed).doc : plain;
+        const read = readMidi(midiOf(doc).bytes);
+        expect({ tempo: read.tempo, meter: read.meter, firstBar: read.firstBar }).toEqual({ tempo: m.tempo, meter: m.meter, firstBar: -2 });
+        const names = [...doc.markers.values()].map((x) => `${tempo.sampleToTick(x.position)} ${x.name}`).sort();
+        expect(read.markers.map((x) => `${x.tick} ${x.name}`).sort()).toEqual(names);
+      }),
+    );
+  });
+  it("write glides in steps that each end within two milliseconds of the glide, for whoever knows no more", () => {
+    fc.assert(
+      fc.property(maps, (m) => {
+        const doc = withMaps(m);
+        const { bytes } = midiOf(doc);
+        // As another program reads it: without our events.
+        const foreign = bytes.map((b, i) => (b === 0x7d && bytes[i + 1] === 0x77 && bytes[i + 2] === 0x74 ? 0 : b));
+        const read = readMidi(Uint8Array.from(foreign));
+        const heard = new TempoMap(read.tempo, doc.sampleRate);
+        const own = timebaseOf(doc).tempo;
+        const last = m.tempo.at(-1)?.tick ?? 0;
+        for (const { tick } of read.tempo.filter((t) => t.tick <= last)) {
+          const off = Math.abs(heard.samplesAt(tick) - own.samplesAt(tick)) / doc.sampleRate;
+          // Tempos are held to whole microseconds a quarter note: what that makes of the way there is not the glide's.
+          expect(off).toBeLessThan(0.002 + (tick / 960) * 1e-6);
+        }
+      }),
+    );
+  });
+  it("say what they can't hold, and what was left of a foreign one", () => {
+    const doc = withMaps({
+      tempo: [
+        { tick: 0, bpm: 92 },
+        { tick: 960, bpm: 131.7, ramp: true },
+        { tick: 3840, bpm: 60 },
+      ],
+      meter: [{ tick: 0, numerator: 4, denominator: 4 }],
+    });
+    expect(midiOf(doc).left).toEqual([expect.stringMatching(/rounded to the microsecond/), expect.stringMatching(/1 glide/)]);
+    // Format 1, 480 ticks, a note, a tempo of 600,000 µs at beat 2.
+    const file = [0x4d, 0x54, 0x68, 0x64, 0, 0, 0, 6, 0, 1, 0, 2, 1, 0xe0];
+    const track = (events: number[]): number[] => [0x4d, 0x54, 0x72, 0x6b, 0, 0, 0, events.length + 4, ...events, 0, 0xff, 0x2f, 0];
+    const bytes = [...file, ...track([0x83, 0x60, 0xff, 0x51, 3, 9, 0x27, 0xc0]), ...track([0, 0x90, 60, 64, 0x83, 0x60, 0x80, 60, 0])];
+    const read = readMidi(Uint8Array.from(bytes));
+    expect(read.tempo).toEqual([
+      { tick: 0, bpm: 120 },
+      { tick: 960, bpm: 100 },
+    ]);
+    expect(read.left).toEqual(["1 note"]);
+  });
+  it("are refused in words when broken, never worse", () => {
+    const { bytes } = midiOf(withMaps({ tempo: [{ tick: 0, bpm: 92 }], meter: [{ tick: 0, numerator: 4, denominator: 4 }] }));
+    fc.assert(
+      fc.property(
+        fc.array(fc.tuple(fc.nat({ max: bytes.length - 1 }), fc.nat({ max: 255 })), { minLength: 1, maxLength: 4 }),
+        fc.nat({ max: bytes.length }),
+        (edits, cut) => {
+          const broken = bytes.slice(0, cut);
+          for (const [at, value] of edits) if (at < broken.length) broken[at] = value;
+          try {
+            readMidi(broken);
+          } catch (error) {
+            expect(error).toBeInstanceOf(InterchangeError);
+          }
+        },
+      ),
+      { numRuns: 2000 },
+    );
+  });
+});
+
+describe("tables", () => {
+  it("come back as they were written, whatever stands in their cells", () => {
+    fc.assert(
+      fc.property(
+        fc.array(
+          fc.array(
+            fc.string().filter((s) => !s.includes("\r")),
+            { minLength: 2, maxLength: 4 },
+          ),
+          { minLength: 1, maxLength: 6 },
+        ),
+        (rows) => {
+          const kept = rows.map((r) => r.map((c) => (c.startsWith("'") ? c : c))).filter((r) => r.some((c) => c !== ""));
+          const read = readCsv(csvOf(kept)).map((r) => r.map((c) => (c.startsWith("'") ? c.slice(1) : c)));
+          expect(read).toEqual(kept);
+        },
+      ),
+    );
+  });
+  it("hold markers that read back to the sample, and no formula", () => {
+    const doc = applyEdits(documentOf(1, []), [
+      { type: "add-marker", id: "m", position: 12_345, name: "=SUM(A1)", key: "mark" },
+      { type: "add-marker", id: "n", position: 99_999, name: 'He said "now", then', key: "mark" },
+    ]).doc;
+    const text = csvOf(tableOf(doc, "markers", "bars"));
+    expect(text).toContain("'=SUM(A1)");
+    expect(markersOf(text, doc, "bars")).toEqual({
+      markers: [
+        { position: 12_345, name: "=SUM(A1)" },
+        { position: 99_999, name: 'He said "now", then' },
+      ],
+      left: [],
+    });
+    expect(markersOf("name;position\nOne;2.1.000\nBad;x.y\n", doc, "bars")).toMatchObject({
+      markers: [{ position: 96_000 }],
+      left: [expect.stringMatching(/^row 3/)],
+    });
+    expect(() => markersOf("a,b\n1,2\n", doc, "bars")).toThrow(/no column/);
+    expect(() => readCsv('"never')).toThrow(InterchangeError);
+  });
+});
