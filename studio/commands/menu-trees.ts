@@ -25,8 +25,6 @@ const LISTEN: Entry = { group: "Listen", of: ["{playhead}", "{play}", "{play-to}
 export const TREES = {
   clip: [
     "{split}",
-    ["split-many", "Split at grid, hits, in parts …"],
-
     "cut",
     "copy",
     "{paste}",
@@ -34,6 +32,7 @@ export const TREES = {
     "-",
     "delete",
     "delete-close",
+    "mute",
     "-",
     {
       group: "Fades and edges",
@@ -57,8 +56,6 @@ export const TREES = {
     {
       group: "Gain and sound",
       of: [
-        "mute",
-        "-",
         "gain-up",
         "gain-down",
         "gain-up-6",
@@ -95,8 +92,17 @@ export const TREES = {
     },
     NUDGES,
     {
-      group: "Repeat, clear, print",
-      of: ["repeat", "clear", "clear-silence", "tighten", "-", "print", ["export-selection", "Export the selected clips …"]],
+      group: "Split, repeat, print",
+      of: [
+        ["split-many", "Split at grid, hits, in parts …"],
+        "repeat",
+        "clear",
+        "clear-silence",
+        "tighten",
+        "-",
+        "print",
+        ["export-selection", "Export the selected clips …"],
+      ],
     },
     {
       group: "Name, join, layer",

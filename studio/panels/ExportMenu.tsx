@@ -8,6 +8,7 @@ import { type ExportPart, useExportMenu } from "@/commands/export-here";
 import { useSession } from "@/state/session";
 import { useView } from "@/state/view";
 import { Button, Popover, Segments } from "@/ui/controls";
+import { OtherFiles } from "./OtherFiles";
 import { type Encoding, useExport } from "./use-export";
 
 const WHATS = ["piece", "range", "loop", "part"] as const;
@@ -120,6 +121,7 @@ export function ExportMenu() {
             </a>
           )}
         </div>
+        <OtherFiles />
       </div>
     </Popover>
   );

@@ -1,0 +1,110 @@
+import { csvOf, markersOf, tableOf } from "@wet-thread/core/interchange/csv";
+import { midiOf, readMidi } from "@wet-thread/core/interchange/midi";
+import { InterchangeError } from "@wet-thread/core/interchange/text";
+import type { Document } from "@wet-thread/core/model/document";
+import { timebaseOf } from "@wet-thread/core/model/document";
+import { nameOf } from "@wet-thread/core/model/schema";
+import { formatPosition } from "@wet-thread/core/time/format";
+import { TempoMap } from "@wet-thread/core/time/tempo";
+import { z } from "zod";
+import { ApiError, notFound } from "./errors";
+import { firstVersion } from "./projects";
+import { newVersion } from "./version-list";
+import { editVersion, loadVersion } from "./versions";
+
+// Files of other programs, out of a version and into a new one. What a format can't hold is told, never dropped in silence.
+
+export const OutQuery = z.object({
+  check: z.coerce.number().optional().describe("1: only what the format can't hold"),
+  what: z.enum(["markers", "sections", "clips", "seams"]).default("markers").describe("of a table"),
+  unit: z.enum(["bars", "time", "timecode", "samples"]).default("time").describe("of the positions in a table"),
+});
+export const FORMATS = ["midi", "csv"] as const;
+export type Format = (typeof FORMATS)[number];
+
+export interface Written {
+  readonly bytes: Uint8Array<ArrayBuffer>;
+  readonly type: string;
+  readonly name: string;
+  readonly left: readonly string[];
+}
+
+/** A seam as a table has it. */
+export interface SeamRow {
+  readonly trackId: string;
+  readonly position: number;
+  readonly left: string | null;
+  readonly right: string | null;
+  readonly class: string;
+  readonly click: number | null;
+  readonly dip: number | null;
+}
+
+const utf8 = new TextEncoder();
+
+/** A version in another program's format; `seams` are measured beforehand, where they are asked for. */
+export function written(
+  doc: Document,
+  name: string,
+  format: Format,
+  { what, unit }: z.infer<typeof OutQuery>,
+  seams: readonly SeamRow[] = [],
+): Written {
+  if (format === "midi") {
+    const { bytes, left } = midiOf(doc);
+    return { bytes, left, type: "audio/midi", name: `${name}.mid` };
+  }
+  const base = timebaseOf(doc);
+  const clip = (id: string | null): string => (id === null ? "" : (doc.clips.get(id)?.name ?? ""));
+  const rows =
+    what === "seams"
+      ? [
+          ["track", "position", "samples", "from", "to", "kind", "click in dB", "dip in dB"],
+          ...seams.map((s) => [
+            doc.tracks.get(s.trackId)?.name ?? "",
+            formatPosition(s.position, unit, base),
+            s.position,
+            clip(s.left),
+            clip(s.right),
+            s.class,
+            s.click,
+            s.dip,
+          ]),
+        ]
+      : tableOf(doc, what, unit);
+  return { bytes: utf8.encode(csvOf(rows)), left: [], type: "text/csv; charset=utf-8", name: `${name} ${what}.csv` };
+}
+
+const MOST_BYTES = 32 * 1024 * 1024;
+
+/** Reads a MIDI file or a table of markers into a new version of a project. */
+export async function readInto(projectId: string, bytes: Uint8Array, called: string, unit: z.infer<typeof OutQuery>["unit"]) {
+  if (bytes.length > MOST_BYTES) throw new ApiError(413, "too-large", `Such a file has at most ${MOST_BYTES} bytes. Nothing was changed.`);
+  const name = nameOf(called.replace(/\.[A-Za-z0-9]{1,5}$/, "").trim() || "Read in");
+  const first = await firstVersion(projectId);
+  if (!first) throw notFound("project", projectId);
+  const { doc } = await loadVersion(first);
+  const { edits, left } = editsOf(bytes, doc, unit);
+  const { id } = await newVersion(projectId, { name, description: "" });
+  if (edits.length > 0) await editVersion(id, { revision: 0, edits, name: "Read in" });
+  return { version: { id, name }, left, missing: [] as string[] };
+}
+
+/** What a file asks for, as edits of a blank version. Throws ApiError 422 in words where it can't be read. */
+function editsOf(bytes: Uint8Array, like: Document, unit: z.infer<typeof OutQuery>["unit"]) {
+  const marker = (position: number, name: string) => ({ type: "add-marker", position, name: nameOf(name) });
+  try {
+    if (String.fromCharCode(...bytes.subarray(0, 4)) === "MThd") {
+      const { tempo, meter, firstBar, markers, left } = readMidi(bytes);
+      const map = new TempoMap(tempo, like.sampleRate);
+      const time = { type: "set-time", tempo: [...tempo], meter: [...meter], firstBar, keep: "time" };
+      return { edits: [time, ...markers.map((m) => marker(map.tickToSample(m.tick), m.name))], left: [...left] };
+    }
+    const { markers, left } = markersOf(new TextDecoder("utf-8", { fatal: true }).decode(bytes), like, unit);
+    return { edits: markers.map((m) => marker(m.position, m.name)), left };
+  } catch (error) {
+    if (!(error instanceof InterchangeError || error instanceof TypeError || error instanceof RangeError)) throw error;
+    const why = error instanceof InterchangeError ? error.message : "This is neither a MIDI file nor a table of text.";
+    throw new ApiError(422, "unreadable", `${why} Nothing was changed.`, { path: "body", kept: "Nothing was changed." });
+  }
+}
