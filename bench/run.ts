@@ -1,6 +1,7 @@
 // Measures what the budgets name: a table, or with --json one array of {name, value, unit, reference?, ratio?}. Words measure only those parts.
 import { coreRows } from "./core";
 import { hitRows } from "./hits";
+import { madeRows } from "./made";
 import { manyRows } from "./many";
 import { mediaRows } from "./media";
 import { pageRows } from "./page";
@@ -9,6 +10,7 @@ import { print, type Row } from "./rows";
 const parts: Readonly<Record<string, () => Row[] | Promise<Row[]>>> = {
   core: coreRows,
   hits: hitRows,
+  made: madeRows,
   media: mediaRows,
   many: manyRows,
   large: pageRows("large"),

@@ -21,9 +21,10 @@ export const GET = route(async (request, { id }) => {
   const { chunk } = queryOf(request, Query);
   const bytes = await readChunk(id, chunk);
   if (!bytes && isMade(id)) {
-    const made = await getMade(id);
-    if (made.status === "failed") throw new ApiError(409, "not-made", made.error ?? "It could not be made.");
-    if (await askForChunk(ofPlayedId(id), chunk)) return json({ status: "making", progress: made.progress }, 202);
+    const { status, progress, error } = await getMade(id);
+    // What failed is tried again when somebody asks again.
+    if (await askForChunk(ofPlayedId(id), chunk))
+      return json({ status: status === "failed" ? status : "making", progress, ...(error && { error }) }, 202);
   }
   if (!bytes) throw new ApiError(404, "not-found", `Recording "${id}" has no chunk ${chunk}.`);
   return new Response(bytes, {
