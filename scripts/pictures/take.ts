@@ -47,10 +47,31 @@ const TAKES: readonly Take[] = [
     },
   },
   {
-    name: "menu",
+    name: "treatment",
     do: async (page, lanes) => {
-      await page.mouse.click(lanes.x + 150, lanes.y + 60, { button: "right" });
-      await page.getByRole("menuitem", { name: "Fades and edges" }).hover();
+      await click(page, lanes, 60, 203);
+      for (const kind of ["Low cut", "Gate", "Bell"]) {
+        await page.getByRole("button", { name: "Add …" }).click();
+        await page.getByRole("button", { name: kind, exact: true }).last().click();
+        await rest(page, 900);
+      }
+      await page.getByRole("button", { name: "Presets …" }).scrollIntoViewIfNeeded();
+      await page.keyboard.press("Shift+W");
+      await rest(page, 1500);
+    },
+  },
+  {
+    name: "versions",
+    do: async (page, lanes) => {
+      await page.getByRole("button", { name: /^Version:/ }).click();
+      await page.getByLabel("Name of the new version").fill("Short cut");
+      await page.getByRole("button", { name: "From this one" }).click();
+      await rest(page, 1500);
+      await click(page, lanes, 60, 203);
+      await keys(page, "Control+Delete");
+      await click(page, lanes, 290, 293);
+      await keys(page, ".", "Escape", "Alt+c");
+      await rest(page, 1200);
     },
   },
   {
@@ -89,7 +110,6 @@ const TAKES: readonly Take[] = [
     },
   },
   { name: "list", do: (page) => keys(page, "Control+l") },
-  { name: "history", do: async (page) => page.getByRole("tab", { name: "History" }).click() },
   { name: "keys-vat", settings: { theme: "vat" }, do: (page) => keys(page, "Control+/") },
   {
     name: "seam",

@@ -52,6 +52,7 @@ export function OtherFiles() {
         <button type="button" className={link} title="Tempo, meter and markers as a Standard MIDI file" onClick={() => void midi()}>
           Tempo map (MIDI)
         </button>
+        <span className="self-center text-ink-2 text-sm">Tables:</span>
         {(["markers", "sections", "clips", "seams"] as const).map((what) => (
           <a key={what} className={link} href={`${base}/csv?what=${what}&unit=${unit}`} download title={`A table of ${what}, as CSV`}>
             {what}

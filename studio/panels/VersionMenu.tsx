@@ -67,7 +67,8 @@ export function VersionMenu() {
   };
   return (
     <h1 className="flex min-w-0 items-center text-ink-2">
-      <span className="min-w-0 truncate">{name} /</span>
+      <span className="min-w-0 truncate">{name}</span>
+      <span className="ml-1">/</span>
       <Popover
         open={open}
         onOpenChange={setOpen}
@@ -76,7 +77,7 @@ export function VersionMenu() {
           <button
             type="button"
             aria-label={`Version: ${called}`}
-            className="ml-1 flex min-w-0 items-center gap-0.5 rounded-sm px-1 font-semibold text-ink hover:bg-weft"
+            className="ml-0.5 flex min-w-0 max-w-[60%] shrink-0 items-center gap-0.5 rounded-sm px-1 font-semibold text-ink hover:bg-weft"
           >
             <span className="truncate">{called}</span>
             <ChevronDown size={13} className="shrink-0" />

@@ -2,30 +2,31 @@
  * Sines and exponentials of our own: engines may give other last bits, and what is made of a recording is the same everywhere.
  */
 
-/** 2^k for whole k within the range of doubles. */
-const power2 = (k: number): number => {
-  let [value, base, n] = [1, k < 0 ? 0.5 : 2, Math.abs(k)];
-  for (; n > 0; n >>= 1) {
-    if (n & 1) value *= base;
-    base *= base;
-  }
-  return value;
-};
+const LEAST = -1022;
+/** 2^k for whole k within the range of doubles, by doubling and halving, which is exact. */
+const POWERS = new Float64Array(2046);
+POWERS[-LEAST] = 1;
+for (let k = 1; k <= 1023; k++) POWERS[k - LEAST] = 2 * POWERS[k - 1 - LEAST];
+for (let k = -1; k >= LEAST; k--) POWERS[k - LEAST] = POWERS[k + 1 - LEAST] / 2;
 
 const LN2 = Math.LN2;
+const PER_LN2 = 1 / LN2;
+/** 1/n! for n from 15 down to 0. */
+const SERIES = Float64Array.from({ length: 16 }, (_, i) => {
+  let product = 1;
+  for (let n = 2; n <= 15 - i; n++) product *= n;
+  return 1 / product;
+});
 
-/** e^x, to some 1e-15 of its value: halved to the nearest power of two and summed up as a power series. */
+/** e^x, to some 1e-15 of its value: taken to the nearest power of two and summed up as a power series. */
 export function exp(x: number): number {
   if (x > 700) return Number.POSITIVE_INFINITY;
   if (x < -700) return 0;
-  const k = Math.round(x / LN2);
+  const k = Math.round(x * PER_LN2);
   const r = x - k * LN2;
-  let [term, sum] = [1, 1];
-  for (let n = 1; n < 18; n++) {
-    term *= r / n;
-    sum += term;
-  }
-  return sum * power2(k);
+  let sum = 0;
+  for (let i = 0; i < 16; i++) sum = sum * r + SERIES[i];
+  return sum * POWERS[k - LEAST];
 }
 
 export const tanh = (x: number): number => {

@@ -25,6 +25,8 @@ export interface TimeMaps {
 const MICROSECONDS = 60_000_000;
 /** The manufacturer's number for what has none, and our mark. */
 const OURS = [0x7d, 0x77, 0x74];
+/** Bytes of a file before its first track. */
+const HEAD = 14;
 /** Ticks of one step of a ramp. */
 const STEP = 240;
 /** A file of more events than this is no tempo map. */
@@ -126,6 +128,7 @@ function ownOf(data: readonly number[] | Uint8Array): Own | undefined {
 /** Reads tempo, meter and markers from a Standard MIDI file; what else is in it is counted. Throws InterchangeError in words. */
 export function readMidi(bytes: Uint8Array): TimeMaps {
   let file: ReturnType<typeof parseMidi>;
+  if (bytes.length < HEAD) throw new InterchangeError("This MIDI file can't be read: it is cut short.");
   try {
     file = parseMidi(bytes);
   } catch (error) {

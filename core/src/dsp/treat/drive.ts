@@ -23,26 +23,25 @@ export function drive(x: Float32Array, p: Extract<Processor, { kind: "drive" }>)
   const rows = phases();
   const gain = factorOf(p.db);
   const n = x.length;
-  const fine = new Float64Array(OVER * n);
-  for (let i = 0; i < n; i++)
-    for (let phase = 0; phase < OVER; phase++) {
-      const row = rows[phase];
+  // Silence on both sides, so that no loop has to look where it is.
+  const wide = new Float64Array(n + 2 * REACH);
+  wide.set(x, REACH);
+  const fine = new Float64Array(OVER * (n + 2 * REACH));
+  for (let phase = 0; phase < OVER; phase++) {
+    const row = rows[phase];
+    for (let i = 0; i < n; i++) {
       let value = 0;
-      for (let k = 0; k < 2 * REACH; k++) {
-        const at = i - REACH + 1 + k;
-        if (at >= 0 && at < n) value += row[k] * x[at];
-      }
-      fine[OVER * i + phase] = tanh(gain * value);
+      for (let k = 0; k < 2 * REACH; k++) value += row[k] * wide[i + 1 + k];
+      fine[OVER * (i + REACH) + phase] = tanh(gain * value);
     }
+  }
   for (let i = 0; i < n; i++) {
     let value = 0;
     // The same filter back: what lies at OVER · i − d weighs as what lies at + d.
     for (let phase = 0; phase < OVER; phase++) {
       const row = rows[phase];
-      for (let k = 0; k < 2 * REACH; k++) {
-        const at = OVER * (i - (k - REACH + 1)) + phase;
-        if (at >= 0 && at < fine.length) value += row[k] * fine[at];
-      }
+      let at = OVER * (i + 2 * REACH - 1) + phase;
+      for (let k = 0; k < 2 * REACH; k++, at -= OVER) value += row[k] * fine[at];
     }
     x[i] = x[i] * (1 - p.mix) + (value / OVER) * p.mix;
   }
