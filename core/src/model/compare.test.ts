@@ -33,6 +33,16 @@ describe("comparing versions", () => {
     expect(told(base, after(base, { type: "delete", clipIds: ["a"] }))).toEqual([["a", null, "only-a"]]);
     expect(told(after(base, { type: "delete", clipIds: ["a"] }), base)).toEqual([[null, "a", "only-b"]]);
   });
+  it("is quick for thousands of repeats of one window under other ids", () => {
+    const many = (name: string, shift: number): Document =>
+      documentOf(
+        1,
+        Array.from({ length: 4000 }, (_, i) => plainClip({ id: `${name}${i}`, start: shift + i * 500, length: 400, offset: (i % 2) * 400 })),
+      );
+    const found = compare(many("a", 0), many("b", 100));
+    expect(found).toHaveLength(4000);
+    expect(found.every((d) => d.kinds.includes("moved") && d.a && d.b && d.b.start - d.a.start === 100)).toBe(true);
+  });
   it("matches clips of other ids by what they play, the most of it first, and tracks by name", () => {
     const other = documentOf(2, [
       plainClip({ id: "x", start: 40, length: 900 }),

@@ -1,6 +1,6 @@
 import type { Document } from "./document";
 import { written } from "./hash";
-import { playsSame } from "./played";
+import { playedId } from "./played";
 import { type Clip, clipEnd } from "./schema";
 
 /*
@@ -42,6 +42,56 @@ function rest({ id: _, trackId: __, start: ___, length: ____, offset: _____, bar
   return written([more, blend && { law: blend.law, place: blend.place, linked: blend.linked }]);
 }
 
+/** More pairs than this are not all looked at: those with the very same window are matched in order first. */
+const MOST_PAIRS = 1_000_000;
+
+/**
+ * Matches clips of both sides by what they play: the most in common first, then the nearest start, each at most once. Those that were matched
+ * are taken out of both.
+ */
+function matchedByPlayed(leftA: Map<string, Clip>, leftB: Map<string, Clip>): [Clip, Clip][] {
+  const pairs: [Clip, Clip][] = [];
+  const pair = (one: Clip, other: Clip): void => {
+    pairs.push([one, other]);
+    leftA.delete(one.id);
+    leftB.delete(other.id);
+  };
+  const grouped = (clips: Iterable<Clip>, key: (c: Clip) => string): Map<string, Clip[]> => {
+    const groups = new Map<string, Clip[]>();
+    for (const clip of clips) {
+      const list = groups.get(key(clip));
+      if (list) list.push(clip);
+      else groups.set(key(clip), [clip]);
+    }
+    return groups;
+  };
+  const count = (x: ReadonlyMap<string, readonly Clip[]>, y: ReadonlyMap<string, readonly Clip[]>): number =>
+    [...x].reduce((sum, [key, list]) => sum + list.length * (y.get(key)?.length ?? 0), 0);
+  const groups = () => [grouped(leftA.values(), playedId), grouped(leftB.values(), playedId)] as const;
+  let [ownA, ownB] = groups();
+  if (count(ownA, ownB) > MOST_PAIRS) {
+    const window = (c: Clip): string => `${playedId(c)} ${c.offset} ${c.length}`;
+    const others = grouped(leftB.values(), window);
+    for (const [key, list] of grouped(leftA.values(), window)) {
+      const same = (others.get(key) ?? []).sort((x, y) => x.start - y.start);
+      list.sort((x, y) => x.start - y.start).forEach((one, i) => same[i] && pair(one, same[i]));
+    }
+    [ownA, ownB] = groups();
+    // What is still too much to be looked at pair by pair is only here, or only there.
+    if (count(ownA, ownB) > MOST_PAIRS) return pairs;
+  }
+  const candidates: { one: Clip; other: Clip; common: number; apart: number }[] = [];
+  for (const [key, list] of ownA)
+    for (const one of list)
+      for (const other of ownB.get(key) ?? []) {
+        const common = overlap(one, other);
+        if (common > 0) candidates.push({ one, other, common, apart: Math.abs(one.start - other.start) });
+      }
+  candidates.sort((x, y) => y.common - x.common || x.apart - y.apart || (x.one.id < y.one.id ? -1 : 1));
+  for (const { one, other } of candidates) if (leftA.has(one.id) && leftB.has(other.id)) pair(one, other);
+  return pairs;
+}
+
 /** Every difference between two versions of one project, by track and time of the first that has it. What is the same in both is left away. */
 export function compare(a: Document, b: Document): Compared[] {
   const tracks = matchedTracks(a, b);
@@ -56,22 +106,7 @@ export function compare(a: Document, b: Document): Compared[] {
     leftA.delete(id);
     leftB.delete(id);
   }
-  // What is left is matched by what it plays, the best pairs first.
-  const byPlayed = new Map<string, Clip[]>();
-  for (const clip of leftB.values()) byPlayed.set(clip.sourceId, [...(byPlayed.get(clip.sourceId) ?? []), clip]);
-  const candidates: { one: Clip; other: Clip; common: number; apart: number }[] = [];
-  for (const one of leftA.values())
-    for (const other of byPlayed.get(one.sourceId) ?? []) {
-      const common = playsSame(one, other) ? overlap(one, other) : 0;
-      if (common > 0) candidates.push({ one, other, common, apart: Math.abs(one.start - other.start) });
-    }
-  candidates.sort((x, y) => y.common - x.common || x.apart - y.apart || (x.one.id < y.one.id ? -1 : 1));
-  for (const { one, other } of candidates) {
-    if (!leftA.has(one.id) || !leftB.has(other.id)) continue;
-    pairs.push([one, other]);
-    leftA.delete(one.id);
-    leftB.delete(other.id);
-  }
+  pairs.push(...matchedByPlayed(leftA, leftB));
   const found: Compared[] = [];
   for (const [one, other] of pairs) {
     const kinds: Difference[] = [];

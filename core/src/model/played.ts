@@ -128,6 +128,8 @@ function derived(source: SourceInfo, recipe: Recipe): SourceInfo {
   return { ...source, id: source.id + suffixOf(recipe), length, ...(places && { hits: placed(places, length) }) };
 }
 
+/** Recipes of one recording that are kept in mind. */
+const MOST_KNOWN = 256;
 const known = new WeakMap<SourceInfo, Map<string, SourceInfo>>();
 
 /** What is known of the recording that a clip plays; undefined where its own is not there. */
@@ -146,6 +148,8 @@ export function playedOf(source: SourceInfo, recipe: Recipe): SourceInfo {
   const suffix = suffixOf(recipe);
   let found = all.get(suffix);
   if (!found) {
+    // A drag passes through hundreds of recipes that nobody asks for again.
+    if (all.size >= MOST_KNOWN) all.clear();
     found = derived(source, recipe);
     all.set(suffix, found);
   }

@@ -2,6 +2,7 @@ import { measureClips } from "../measure";
 import { roomOf } from "../room";
 import { seamReport } from "../seams";
 import { soundOf } from "../sound";
+import { compareVersions } from "../version-list";
 
 /**
  * Questions whose answers take longer than a web server may be busy with one thing: they are worked out in a process of their own. An answer
@@ -12,6 +13,7 @@ export const QUESTIONS = {
   sound: ({ versionId, request }: { versionId: string; request: Parameters<typeof soundOf>[1] }) => soundOf(versionId, request),
   measure: ({ versionId, request }: { versionId: string; request: Parameters<typeof measureClips>[1] }, called: () => boolean) =>
     measureClips(versionId, request, called),
+  compare: ({ a, b }: { a: string; b: string }) => compareVersions(a, b),
   room: ({ versionId, request }: { versionId: string; request: Parameters<typeof roomOf>[1] }) => roomOf(versionId, request),
 };
 export type Question = keyof typeof QUESTIONS;

@@ -1,4 +1,4 @@
+import { askApart } from "@/server/apart/ask";
 import { route } from "@/server/http";
-import { compareVersions } from "@/server/version-list";
 
-export const GET = route((_, { id, other }) => compareVersions(id, other));
+export const GET = route((request, { id, other }) => askApart(request, "compare", { a: id, b: other }));
