@@ -69,6 +69,25 @@ describe("files of other programs", () => {
     ]);
   });
 
+  it("a timeline holds the whole version, and reads back the same", async () => {
+    await api("POST", `/api/versions/${versionId}/edits`, {
+      revision: (await api("GET", `/api/versions/${versionId}`)).body.revision,
+      edits: [
+        { type: "stretch", clipIds: [(await api("GET", `/api/versions/${versionId}`)).body.clips[0].id], length: 60_000, kind: "hits" },
+        { type: "repeat", clipIds: [(await api("GET", `/api/versions/${versionId}`)).body.clips[0].id], times: 2, every: 50_000, overlap: "blend" },
+      ],
+    });
+    const before = (await api("GET", `/api/versions/${versionId}`)).body;
+    expect((await api("GET", `/api/versions/${versionId}/interchange/otio?check=1`)).body.left.join(" ")).toMatch(/stretched/);
+    const { status, body } = await read(new Uint8Array(await (await out("otio")).arrayBuffer()), "Cut.otio");
+    expect([status, body.left, body.missing]).toEqual([201, [], []]);
+    const after = (await api("GET", `/api/versions/${body.version.id}`)).body;
+    for (const key of ["clips", "tracks", "markers", "sections", "tempo", "meter", "loop"]) expect(after[key], key).toEqual(before[key]);
+    expect((await read(new TextEncoder().encode('{"OTIO_SCHEMA":"Clip.1"}') as Uint8Array<ArrayBuffer>, "x.otio")).body.message).toMatch(
+      /no OpenTimelineIO/,
+    );
+  });
+
   it("what can't be read is refused in words, and makes no version", async () => {
     const before = (await api("GET", `/api/projects/${projectId}`)).body.versions.length;
     const broken = await read(new Uint8Array([0x4d, 0x54, 0x68, 0x64, 0, 0, 0, 6, 0]), "x.mid");

@@ -14,15 +14,15 @@ export function OtherFiles() {
   const versionId = useSession((s) => s.versionId);
   const projectId = useSession((s) => s.project.id);
   const unit = useSettings((s) => s.readOuts[0]);
-  const [left, setLeft] = useState<readonly string[] | null>(null);
+  const [left, setLeft] = useState<{ format: "midi" | "otio"; words: readonly string[] } | null>(null);
   const input = useRef<HTMLInputElement>(null);
   const base = `/api/versions/${versionId}/interchange`;
-  const midi = async (): Promise<void> => {
+  const save = async (format: "midi" | "otio"): Promise<void> => {
     try {
       await session().settled();
-      const found = (await ask<{ left: string[] }>(`${base}/midi?check=1`)).left;
-      if (found.length === 0) window.location.assign(`${base}/midi`);
-      else setLeft(found);
+      const found = (await ask<{ left: string[] }>(`${base}/${format}?check=1`)).left;
+      if (found.length === 0) window.location.assign(`${base}/${format}`);
+      else setLeft({ format, words: found });
     } catch (error) {
       if (!(error instanceof ServerError)) throw error;
       toast.error(error.message);
@@ -30,7 +30,7 @@ export function OtherFiles() {
   };
   const read = async (file: File): Promise<void> => {
     try {
-      const answer = await ask<{ version: { id: string; name: string }; left: string[] }>(
+      const answer = await ask<{ version: { id: string; name: string }; left: string[]; missing: string[] }>(
         `/api/projects/${projectId}/interchange?name=${encodeURIComponent(file.name)}&unit=${unit}`,
         { method: "POST", body: file },
       );
@@ -38,7 +38,11 @@ export function OtherFiles() {
       void switchVersion(answer.version.id);
       toast.success(`Read ${file.name} into the version ${answer.version.name}`, {
         duration: 8000,
-        ...(answer.left.length > 0 && { description: `Left: ${answer.left.slice(0, 6).join("; ")}${answer.left.length > 6 ? " …" : ""}` }),
+        ...(answer.missing.length > 0 && {
+          description: `Recordings that are not in this project: ${answer.missing.slice(0, 6).join(", ")}${answer.missing.length > 6 ? " …" : ""}`,
+        }),
+        ...(answer.missing.length === 0 &&
+          answer.left.length > 0 && { description: `Left: ${answer.left.slice(0, 6).join("; ")}${answer.left.length > 6 ? " …" : ""}` }),
       });
     } catch (error) {
       if (!(error instanceof ServerError)) throw error;
@@ -49,7 +53,10 @@ export function OtherFiles() {
     <div className="border-line border-t pt-3">
       <span className="mb-1 block text-ink-2 text-sm">For other programs</span>
       <div className="flex flex-wrap gap-1.5">
-        <button type="button" className={link} title="Tempo, meter and markers as a Standard MIDI file" onClick={() => void midi()}>
+        <button type="button" className={link} title="The whole version as OpenTimelineIO" onClick={() => void save("otio")}>
+          Timeline (OTIO)
+        </button>
+        <button type="button" className={link} title="Tempo, meter and markers as a Standard MIDI file" onClick={() => void save("midi")}>
           Tempo map (MIDI)
         </button>
         <span className="self-center text-ink-2 text-sm">Tables:</span>
@@ -62,19 +69,19 @@ export function OtherFiles() {
       {left && (
         <div className="mt-2 rounded-md border border-line p-2 text-sm" role="note">
           <ul className="list-disc space-y-0.5 pl-4 text-ink-2">
-            {left.map((l) => (
+            {left.words.map((l) => (
               <li key={l}>{l}</li>
             ))}
           </ul>
-          <a className={`${link} mt-2 w-full font-medium`} href={`${base}/midi`} download onClick={() => setLeft(null)}>
-            Save the MIDI file
+          <a className={`${link} mt-2 w-full font-medium`} href={`${base}/${left.format}`} download onClick={() => setLeft(null)}>
+            {left.format === "midi" ? "Save the MIDI file" : "Save the timeline"}
           </a>
         </div>
       )}
       <input
         ref={input}
         type="file"
-        accept=".mid,.midi,.csv,.txt"
+        accept=".otio,.json,.mid,.midi,.csv,.txt"
         className="hidden"
         aria-label="File to read into a new version"
         onChange={(e) => {
@@ -85,7 +92,7 @@ export function OtherFiles() {
       />
       <Button
         className="mt-2 w-full"
-        title="A MIDI file of tempo and markers, or a table of markers, into a new version"
+        title="A timeline, a MIDI file of tempo and markers, or a table of markers, into a new version"
         onClick={() => input.current?.click()}
       >
         Read a file into a new version …

@@ -1,13 +1,15 @@
 import { csvOf, markersOf, tableOf } from "@wet-thread/core/interchange/csv";
 import { midiOf, readMidi } from "@wet-thread/core/interchange/midi";
+import { otioOf, type ReadTimeline, readOtio } from "@wet-thread/core/interchange/otio";
 import { InterchangeError } from "@wet-thread/core/interchange/text";
-import type { Document } from "@wet-thread/core/model/document";
-import { timebaseOf } from "@wet-thread/core/model/document";
-import { nameOf } from "@wet-thread/core/model/schema";
+import { type Document, documentFrom, timebaseOf } from "@wet-thread/core/model/document";
+import { problems } from "@wet-thread/core/model/invariants";
+import { nameOf, VersionData } from "@wet-thread/core/model/schema";
 import { formatPosition } from "@wet-thread/core/time/format";
 import { TempoMap } from "@wet-thread/core/time/tempo";
 import { z } from "zod";
 import { ApiError, notFound } from "./errors";
+import { newId } from "./ids";
 import { firstVersion } from "./projects";
 import { newVersion } from "./version-list";
 import { editVersion, loadVersion } from "./versions";
@@ -19,7 +21,7 @@ export const OutQuery = z.object({
   what: z.enum(["markers", "sections", "clips", "seams"]).default("markers").describe("of a table"),
   unit: z.enum(["bars", "time", "timecode", "samples"]).default("time").describe("of the positions in a table"),
 });
-export const FORMATS = ["midi", "csv"] as const;
+export const FORMATS = ["otio", "midi", "csv"] as const;
 export type Format = (typeof FORMATS)[number];
 
 export interface Written {
@@ -54,6 +56,10 @@ export function written(
     const { bytes, left } = midiOf(doc);
     return { bytes, left, type: "audio/midi", name: `${name}.mid` };
   }
+  if (format === "otio") {
+    const { text, left } = otioOf(doc, name);
+    return { bytes: utf8.encode(text), left, type: "application/json; charset=utf-8", name: `${name}.otio` };
+  }
   const base = timebaseOf(doc);
   const clip = (id: string | null): string => (id === null ? "" : (doc.clips.get(id)?.name ?? ""));
   const rows =
@@ -84,10 +90,34 @@ export async function readInto(projectId: string, bytes: Uint8Array, called: str
   const first = await firstVersion(projectId);
   if (!first) throw notFound("project", projectId);
   const { doc } = await loadVersion(first);
+  const timeline = timelineOf(bytes, doc);
+  if (timeline) {
+    const { id } = await newVersion(projectId, { name: timeline.name || name, description: "" }, timeline.data);
+    return { version: { id, name: timeline.name || name }, left: timeline.left, missing: timeline.missing };
+  }
   const { edits, left } = editsOf(bytes, doc, unit);
   const { id } = await newVersion(projectId, { name, description: "" });
   if (edits.length > 0) await editVersion(id, { revision: 0, edits, name: "Read in" });
   return { version: { id, name }, left, missing: [] as string[] };
+}
+
+/** A timeline of a file, its content such as a version may have; null for a file of another kind. Throws ApiError 422 in words where it can't be read. */
+function timelineOf(bytes: Uint8Array, { sources, sampleRate }: Document): ReadTimeline | null {
+  const start = bytes.findIndex((b) => b > 32 && b < 127);
+  if (start < 0 || bytes[start] !== 0x7b) return null;
+  const refused = (why: string) => new ApiError(422, "unreadable", `${why} Nothing was changed.`, { path: "body", kept: "Nothing was changed." });
+  try {
+    const read = readOtio(new TextDecoder().decode(bytes), sources, sampleRate, newId);
+    const data = VersionData.parse(read.data);
+    const [wrong] = problems(documentFrom(data, sources));
+    if (wrong) throw refused(`This timeline can't be laid as it is: ${wrong}.`);
+    return { ...read, data };
+  } catch (error) {
+    if (error instanceof InterchangeError) throw refused(error.message);
+    if (error instanceof z.ZodError)
+      throw refused(`This timeline holds what no version can: ${error.issues[0].path.join(".")}: ${error.issues[0].message}`);
+    throw error;
+  }
 }
 
 /** What a file asks for, as edits of a blank version. Throws ApiError 422 in words where it can't be read. */

@@ -1,13 +1,14 @@
 import { type Compared, compare, matchedTracks } from "@wet-thread/core/model/compare";
 import { NEW_PIECE, PIECE_ID } from "@wet-thread/core/model/document";
-import { type Clip, clipEnd, Id, Name, type Piece, Position, type Track } from "@wet-thread/core/model/schema";
+import { type Clip, clipEnd, Id, Name, type Piece, Position, type Track, type VersionData } from "@wet-thread/core/model/schema";
 import { and, asc, eq, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
 import { db } from "./db/client";
-import { entities, projects, versions } from "./db/schema";
+import { entities, projects, sources, versions } from "./db/schema";
 import { ApiError, notFound } from "./errors";
 import { announce } from "./events";
 import { newId } from "./ids";
+import { wantMade } from "./made";
 import { editVersion, loadVersion } from "./versions";
 
 // The versions of a project: arrangements of the same recordings, each with its own history.
@@ -39,8 +40,11 @@ async function told(projectId: string): Promise<void> {
   await announce(db(), { type: "project", projectId });
 }
 
-/** A new version: a copy of another as it is now, with no history yet, or blank with the first one's tempo and meter at its beginning. */
-export async function newVersion(projectId: string, { name, from, description }: z.infer<typeof NewVersion>) {
+/**
+ * A new version: a copy of another as it is now, with no history yet, or blank with the first one's tempo and meter at its beginning; or with
+ * `content` that was read from a file.
+ */
+export async function newVersion(projectId: string, { name, from, description }: z.infer<typeof NewVersion>, content?: VersionData) {
   const [project] = await db().select().from(projects).where(eq(projects.id, projectId));
   if (!project) throw notFound("project", projectId);
   const id = newId();
@@ -50,12 +54,26 @@ export async function newVersion(projectId: string, { name, from, description }:
       .from(versions)
       .where(eq(versions.projectId, projectId));
     if (from !== undefined) {
-      const [source] = await tx.select().from(versions).where(eq(versions.id, from)).for("share");
-      if (source?.projectId !== projectId || source.removedAt) throw notFound("version", from);
+      const [origin] = await tx.select().from(versions).where(eq(versions.id, from)).for("share");
+      if (origin?.projectId !== projectId || origin.removedAt) throw notFound("version", from);
     }
     await tx.insert(versions).values({ id, projectId, name, description, place });
     if (from !== undefined) {
       await tx.execute(sql`insert into entities (version_id, kind, id, data) select ${id}, kind, id, data from entities where version_id = ${from}`);
+      return;
+    }
+    if (content) {
+      const { piece, tracks, clips, markers, sections, bundles } = content;
+      const kinds = { track: tracks, clip: clips, marker: markers, section: sections, bundle: bundles };
+      const rows = Object.entries(kinds).flatMap(([kind, list]) => list.map((data) => ({ kind, id: data.id, data })));
+      await tx.execute(sql`insert into entities (version_id, kind, id, data)
+        select ${id}, r.kind, r.id, r.data from jsonb_to_recordset(${JSON.stringify([{ kind: "piece", id: PIECE_ID, data: piece }, ...rows])}::jsonb) as r(kind text, id text, data jsonb)`);
+      const lengths = await tx.select({ id: sources.id, length: sources.length }).from(sources).where(eq(sources.projectId, projectId));
+      await wantMade(
+        tx,
+        new Map(lengths.map((s) => [s.id, s])),
+        clips.map((after) => ({ kind: "clip" as const, id: after.id, before: null, after })),
+      );
       return;
     }
     const [first] = await tx

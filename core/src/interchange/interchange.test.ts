@@ -1,12 +1,16 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
+import { EditError } from "../edit/errors";
 import { applyEdits } from "../edit/registry";
-import { type Document, timebaseOf } from "../model/document";
-import { documentOf } from "../testing/arbitraries";
+import { type Document, dataOf, documentFrom, timebaseOf } from "../model/document";
+import { problems } from "../model/invariants";
+import { documentOf, documents, SOURCES } from "../testing/arbitraries";
+import { edits } from "../testing/edits";
 import { METER_DENOMINATORS } from "../time/meter";
 import { TempoMap } from "../time/tempo";
 import { csvOf, markersOf, readCsv, tableOf } from "./csv";
 import { midiOf, readMidi } from "./midi";
+import { otioOf, readOtio } from "./otio";
 import { asBytes, fromBytes, InterchangeError } from "./text";
 
 const bpm = fc.oneof(
@@ -157,5 +161,86 @@ describe("tables", () => {
     });
     expect(() => markersOf("a,b\n1,2\n", doc, "bars")).toThrow(/no column/);
     expect(() => readCsv('"never')).toThrow(InterchangeError);
+  });
+});
+
+describe("timelines", () => {
+  const byId = <T extends { id: string }>(list: readonly T[]): T[] => [...list].sort((a, b) => (a.id < b.id ? -1 : 1));
+  const back = (doc: Document) => {
+    let n = 0;
+    return readOtio(otioOf(doc, "Cut").text, doc.sources, doc.sampleRate, () => `new${n++}`);
+  };
+  it("read back the same piece, whatever was edited: layers, blends, recipes, envelopes, bundles", () => {
+    fc.assert(
+      fc.property(documents, fc.array(edits, { minLength: 1, maxLength: 10 }), (start, list) => {
+        let doc = start;
+        list.forEach((edit, i) => {
+          try {
+            doc = applyEdits(doc, [{ ...edit, key: `test${i}` }]).doc;
+          } catch (error) {
+            expect(error).toBeInstanceOf(EditError);
+          }
+        });
+        const { data, left, missing } = back(doc);
+        const was = dataOf(doc);
+        expect([left, missing]).toEqual([[], []]);
+        expect(problems(documentFrom(data, doc.sources))).toEqual([]);
+        expect(byId(data.clips)).toEqual(byId(was.clips));
+        expect([data.tracks, data.piece, byId(data.markers), byId(data.sections), byId(data.bundles)]).toEqual([
+          was.tracks,
+          was.piece,
+          byId(was.markers.map(({ bars: _, ...m }) => m)),
+          byId(was.sections),
+          byId(was.bundles),
+        ]);
+      }),
+      { numRuns: 150 },
+    );
+  });
+  it("of other programs are read as far as they go, with a list of what was left", () => {
+    const time = (value: number, rate = 24) => ({ OTIO_SCHEMA: "RationalTime.1", rate, value });
+    const span = (start: number, duration: number) => ({ OTIO_SCHEMA: "TimeRange.1", start_time: time(start), duration: time(duration) });
+    const clip = (name: string, start: number, duration: number, more: object = {}) => ({
+      OTIO_SCHEMA: "Clip.1",
+      name,
+      source_range: span(start, duration),
+      media_reference: { OTIO_SCHEMA: "ExternalReference.1", target_url: `file:///sound/${name}.wav` },
+      ...more,
+    });
+    const track = (kind: string, ...children: object[]) => ({ OTIO_SCHEMA: "Track.1", name: "A1", kind, children });
+    const timeline = {
+      OTIO_SCHEMA: "Timeline.1",
+      name: "Reel",
+      tracks: {
+        OTIO_SCHEMA: "Stack.1",
+        markers: [{ OTIO_SCHEMA: "Marker.2", name: "Here", marked_range: span(1, 0) }],
+        children: [
+          track("Video", clip("picture", 0, 24)),
+          track(
+            "Audio",
+            { OTIO_SCHEMA: "Gap.1", source_range: span(0, 12) },
+            clip("Mono", 0, 1),
+            { OTIO_SCHEMA: "Transition.1", in_offset: time(0.25), out_offset: time(0.25) },
+            clip("Stereo", 1, 1, { effects: [{ OTIO_SCHEMA: "LinearTimeWarp.1" }] }),
+            clip("Elsewhere", 0, 5),
+          ),
+        ],
+      },
+    };
+    let n = 0;
+    const read = readOtio(JSON.stringify(timeline), SOURCES, 48_000, () => `id${n++}`);
+    expect(read.data.clips).toMatchObject([
+      { sourceId: "mono", start: 24_000, length: 2500, offset: 0, fadeOut: { length: 1000 } },
+      { sourceId: "stereo", start: 25_500, length: 2500, offset: 1500, fadeIn: { length: 1000 }, blend: { splice: 26_000 } },
+    ]);
+    expect(read.data.markers).toMatchObject([{ position: 2000, name: "Here" }]);
+    expect(read.missing).toEqual(["Elsewhere.wav"]);
+    expect(read.left.sort()).toEqual(["1 of: effects", "1 of: tracks of video"]);
+    expect(problems(documentFrom(read.data, SOURCES))).toEqual([]);
+  });
+  it("are refused in words when broken", () => {
+    const doc = documentOf(1, []);
+    expect(() => readOtio("{", doc.sources, 48_000, () => "x")).toThrow(/no whole JSON/);
+    expect(() => readOtio('{"OTIO_SCHEMA":"Clip.1"}', doc.sources, 48_000, () => "x")).toThrow(/no OpenTimelineIO/);
   });
 });
