@@ -1,6 +1,6 @@
 "use client";
 import Link from "next/link";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
 import { zoomToWhole } from "@/commands/actions";
 import { runCommand } from "@/commands/commands";
@@ -39,13 +39,18 @@ setTimelineHost(timelineHost);
 export function Editor({ projectId, versionId: first }: { projectId: string; versionId?: string }) {
   const [state, setState] = useState<"opening" | { open: string } | { wrong: string }>("opening");
   const [versionId, setVersionId] = useState(first);
+  /** The version that is open, which an address without one does not name. */
+  const opened = useRef<string | null>(null);
   useEffect(() => {
     onSwitch(setVersionId);
-    // The browser's own way back leads to the version that was before.
-    const back = (): void => setVersionId(new URLSearchParams(window.location.search).get("version") ?? first);
+    // The browser's own way back leads to the version that was before; where only the view changed, nothing is opened anew.
+    const back = (): void => {
+      const wanted = new URLSearchParams(window.location.search).get("version");
+      if (wanted && wanted !== opened.current) setVersionId(wanted);
+    };
     window.addEventListener("popstate", back);
     return () => window.removeEventListener("popstate", back);
-  }, [first]);
+  }, []);
   useEffect(() => {
     let session: Session | null = null;
     let transport: Transport | null = null;
@@ -73,7 +78,8 @@ export function Editor({ projectId, versionId: first }: { projectId: string; ver
           placing: null,
           panel: null,
         });
-        setState({ open: session.store.getState().versionId });
+        opened.current = session.store.getState().versionId;
+        setState({ open: opened.current });
         if (!canSound())
           toast.warning("This page came over plain http, so the browser gives it no sound. All else works.", {
             id: "secure",
