@@ -1,3 +1,4 @@
+import { sliceOf } from "@wet-thread/core/edit/parts";
 import { type Compared, compare, matchedTracks } from "@wet-thread/core/model/compare";
 import { NEW_PIECE, PIECE_ID } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd, Id, Name, type Piece, Position, type Track, type VersionData } from "@wet-thread/core/model/schema";
@@ -234,7 +235,7 @@ export async function bringOver(id: string, request: z.infer<typeof BringRequest
       path: clipIds ? "clipIds" : "range",
       kept: "Nothing was changed.",
     });
-  const sliced = range ? clips.map((c) => windowed(c, range.start, range.end)) : clips;
+  const sliced = range ? clips.flatMap((c) => sliceOf(c, range.start, range.end) ?? []) : clips;
   const first = range ? range.start : Math.min(...sliced.map((c) => c.start));
   const last = range ? range.end : Math.max(...sliced.map(clipEnd));
   const at = request.at ?? first;
@@ -266,23 +267,4 @@ export async function bringOver(id: string, request: z.infer<typeof BringRequest
   ]);
   const edits = [...tracks, { type: "paste", at, clips: pasted, overlap: request.overlap }, ...marks];
   return editVersion(id, { revision: request.revision, edits, name: `Bring over from ${there.name}`, key: request.key });
-}
-
-/** The part of a clip in a span, its edges bare where they were cut. */
-function windowed(clip: Clip, start: number, end: number): Clip {
-  const [from, to] = [Math.max(start, clip.start), Math.min(end, clipEnd(clip))];
-  if (from === clip.start && to === clipEnd(clip)) return clip;
-  const bare = { length: 0, shape: "power" as const, bend: 0 };
-  const length = to - from;
-  const fit = (fade: Clip["fadeIn"]) => (fade.length <= length && !fade.part ? fade : bare);
-  return {
-    ...clip,
-    start: from,
-    length,
-    offset: clip.offset + from - clip.start,
-    sync: null,
-    fadeIn: from === clip.start ? fit(clip.fadeIn) : bare,
-    fadeOut: to === clipEnd(clip) && (from !== clip.start || clip.fadeIn.length + clip.fadeOut.length <= length) ? fit(clip.fadeOut) : bare,
-    blend: from === clip.start ? clip.blend : null,
-  };
 }

@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import type { EnvelopePoint } from "../model/schema";
-import { envelopeFactor, envelopeValue, mirrored, scaleByEnvelope } from "./envelope";
+import { envelopeFactor, envelopeValue, scaleByEnvelope } from "./envelope";
 
 const lines: fc.Arbitrary<EnvelopePoint[]> = fc
   .uniqueArray(fc.integer({ min: 0, max: 900 }), { minLength: 1, maxLength: 6 })
@@ -47,14 +47,6 @@ describe("a gain envelope", () => {
         scaleByEnvelope(points, from, cut, parts, 0);
         scaleByEnvelope(points, from + cut, 400 - cut, parts, cut);
         expect(parts).toEqual(whole);
-      }),
-    );
-  });
-  it("mirrored twice is itself", () => {
-    fc.assert(
-      fc.property(lines, (points) => {
-        expect(mirrored(mirrored(points, 1000), 1000)).toEqual(points);
-        expect(mirrored(points, 1000).map((p) => 999 - p.at)).toEqual(points.map((p) => p.at).reverse());
       }),
     );
   });

@@ -78,10 +78,3 @@ export function scaleByEnvelope(points: readonly EnvelopePoint[], at: number, co
     i++;
   }
 }
-
-/**
- * The points of an envelope at their places in the recording of `length` samples played backwards, and the other way round. Each keeps its
- * `hold`, which then holds towards the other side.
- */
-export const mirrored = (points: readonly EnvelopePoint[], length: number): EnvelopePoint[] =>
-  [...points].reverse().map((p) => ({ ...p, at: length - 1 - p.at }));

@@ -1,14 +1,10 @@
 import { type Kernels, newKernels } from "../kernels/kernels";
+import { commonDivisor } from "../time/rational";
 import { ROLL_OFF, SIDE, windowedSinc } from "./sinc";
 
 /** Input samples that can wait, and outputs made in one go. */
 const WAITING = 1 << 16;
 const OUT = 1 << 14;
-
-function gcd(a: number, b: number): number {
-  while (b) [a, b] = [b, a % b];
-  return a;
-}
 
 /**
  * Changes the rate of one channel by an exact ratio, in pieces of any size: polyphase Kaiser-windowed sinc (Kaiser & Schafer 1980).
@@ -30,7 +26,7 @@ export class Resampler {
   private taken = 0;
 
   constructor(from: number, to: number) {
-    const g = gcd(from, to);
+    const g = commonDivisor(from, to);
     this.up = to / g;
     this.down = from / g;
     const cutoff = Math.min(1, to / from) * ROLL_OFF;

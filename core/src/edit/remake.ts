@@ -1,6 +1,7 @@
 import { fadeOfLength } from "../dsp/fades";
 import { madeLength, ownEdge, ownWindow, playedEdge } from "../model/played";
 import { type Clip, type Recipe, Recipe as RecipeSchema, type SourceInfo } from "../model/schema";
+import { commonDivisor } from "../time/rational";
 import { fadeKept } from "./clips/trim";
 import { EditError } from "./errors";
 import { fadeRoom } from "./parts";
@@ -11,11 +12,6 @@ export function recordingOf(tx: Transaction, clip: Clip): SourceInfo {
   const source = tx.before.sources.get(clip.sourceId);
   if (!source) throw new EditError(`The recording of ${clip.name || "the clip"} is not there.`, "clipIds");
   return source;
-}
-
-function gcd(a: number, b: number): number {
-  while (b) [a, b] = [b, a % b];
-  return a;
 }
 
 /** What a recipe does to time and pitch. */
@@ -32,7 +28,7 @@ export function retimed(source: SourceInfo, { recipe: had }: Pick<Clip, "recipe"
   const { pitch, warp } = timing ?? {};
   let { stretch } = timing ?? {};
   if (stretch) {
-    const g = gcd(stretch.from, stretch.to);
+    const g = commonDivisor(stretch.from, stretch.to);
     stretch = { kind: stretch.kind, from: stretch.from / g, to: stretch.to / g };
     // A stretch that changes nothing is kept for its kind only, where pitch goes by it.
     if (stretch.from === stretch.to && (!pitch || stretch.kind !== "hits")) stretch = undefined;

@@ -1,3 +1,4 @@
+import { commonDivisor } from "../time/rational";
 import { evenMap, madeAt, momentRecorded, recordedAt, type TimeMap, warpedMap } from "../time/time-map";
 import { hashOf, written } from "./hash";
 import type { Clip, EnvelopePoint, Recipe, SourceInfo, StretchKind } from "./schema";
@@ -22,14 +23,9 @@ export type Making = Pick<Recipe, "stretch" | "warp" | "pitch" | "treat" | "reve
 /** Whether a recipe turns what is made round in the end: before a treatment turning is a part of what is made. */
 const isTurned = (recipe: Recipe | undefined): boolean => (recipe?.treat ? recipe.turned : recipe?.reverse) ?? false;
 
-function gcd(a: number, b: number): number {
-  while (b) [a, b] = [b, a % b];
-  return a;
-}
-
 /** The same making is written in the same way, whatever figures say it. */
 function canonical({ stretch, warp, pitch, treat, reverse }: Making): string {
-  const g = stretch ? gcd(stretch.from, stretch.to) : 1;
+  const g = stretch ? commonDivisor(stretch.from, stretch.to) : 1;
   const time = stretch ? [stretch.kind, stretch.from / g, stretch.to / g] : warp ? [warp.kind, ...warp.points.flatMap((p) => [p.from, p.to])] : [];
   // Where nothing rings on, what a chain makes does not depend on the window it was laid on.
   const treated = treat ? [reverse ?? false, treat.chain, ...(ringsOn(treat.chain) ? [treat.window.from, treat.window.to, treat.tail] : [])] : [];
@@ -103,14 +99,12 @@ export function madeLength(length: number, recipe: Making | undefined): number {
 
 /** A place along the map, turned as the recipe turns it; `last`: what counts from the end, 1 for samples and 0 for edges. Its own inverse but for the order. */
 function turnedOut(length: number, recipe: Recipe | undefined, place: number, last: 0 | 1): number {
-  if (!recipe?.treat) return recipe?.reverse ? timedLength(length, recipe) - last - place : place;
-  const inner = recipe.reverse ? timedLength(length, recipe) - last - place : place;
-  return recipe.turned ? madeLength(length, recipe) - last - inner : inner;
+  const inner = recipe?.reverse ? timedLength(length, recipe) - last - place : place;
+  return recipe?.turned ? madeLength(length, recipe) - last - inner : inner;
 }
 function turnedBack(length: number, recipe: Recipe | undefined, place: number, last: 0 | 1): number {
-  if (!recipe?.treat) return recipe?.reverse ? timedLength(length, recipe) - last - place : place;
-  const inner = recipe.turned ? madeLength(length, recipe) - last - place : place;
-  return recipe.reverse ? timedLength(length, recipe) - last - inner : inner;
+  const inner = recipe?.turned ? madeLength(length, recipe) - last - place : place;
+  return recipe?.reverse ? timedLength(length, recipe) - last - inner : inner;
 }
 
 /** Places of single samples, in order, each once, as far as they are there. */

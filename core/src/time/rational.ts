@@ -11,6 +11,12 @@ function gcd(a: bigint, b: bigint): bigint {
   return a;
 }
 
+/** The greatest whole number that divides two others, above zero. */
+export function commonDivisor(a: number, b: number): number {
+  while (b) [a, b] = [b, a % b];
+  return a;
+}
+
 /** num / den in lowest terms. Throws RangeError for a zero denominator. */
 export function rational(num: bigint, den = 1n): Rational {
   if (den === 0n) throw new RangeError("A fraction needs a denominator other than zero.");

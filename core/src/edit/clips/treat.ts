@@ -51,7 +51,6 @@ function lay(tx: Transaction, clips: readonly Clip[], chain: readonly Processor[
   const tail = rings ? Math.ceil(tailOf(chain) * tx.before.sampleRate) : 0;
   const grown: string[] = [];
   for (const run of runsOf(clips)) {
-    const [first] = run;
     const from = Math.min(...run.map((c) => c.offset));
     const to = Math.max(...run.map((c) => c.offset + c.length));
     for (const clip of run) {
@@ -62,9 +61,8 @@ function lay(tx: Transaction, clips: readonly Clip[], chain: readonly Processor[
       let next: Clip = { ...clip, ...(recipe && { recipe }) };
       // A tail that is shorter than it was takes what there was of the old one along.
       if (had && had.tail > tail && !clip.recipe?.turned) {
-        const most = window.to + tail;
-        if (next.offset + next.length > most && next.offset < most && next.offset + next.length > window.to)
-          next = withEnd(next, clipEnd(next) - (next.offset + next.length - most));
+        const most = clip.start + window.to + tail - clip.offset;
+        if (most > clip.start && clipEnd(clip) > most) next = withEnd(next, most);
       }
       const ends = clip === run.at(-1) && !clip.recipe?.turned && clip.offset + clip.length >= window.to;
       const more = grow && tail > 0 && ends ? window.to + tail - next.offset - next.length : 0;
@@ -74,7 +72,6 @@ function lay(tx: Transaction, clips: readonly Clip[], chain: readonly Processor[
       }
       tx.setClip(next);
     }
-    if (!tx.doc.tracks.has(first.trackId)) throw new EditError("The track is not there any more.", "clipIds");
   }
   return grown;
 }
