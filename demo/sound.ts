@@ -1,7 +1,8 @@
 import fs from "node:fs";
 import path from "node:path";
+import { decodeFrames } from "@wet-thread/core/media/pcm";
 import { memorySource } from "@wet-thread/core/media/source";
-import { decodeFrames, openWav } from "@wet-thread/core/media/wav/reader";
+import { openWav } from "@wet-thread/core/media/wav/reader";
 import { random, soften, whiteNoise } from "./random";
 import { at, RATE } from "./score";
 

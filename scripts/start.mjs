@@ -5,7 +5,7 @@ import { certificate, startFront } from "./lib/front.mjs";
 import { startPostgres } from "./lib/postgres.mjs";
 import { claim } from "./lib/running.mjs";
 import { startServer, urlHost } from "./lib/server.mjs";
-import { buildWorklet, ENV, ensureBuild, ensureModules, ensureNode, migrate, TSX } from "./lib/setup.mjs";
+import { buildWorklet, ENV, ensureBuild, ensureFfmpeg, ensureModules, ensureNode, migrate, TSX } from "./lib/setup.mjs";
 import { freePort, Halt, say, start } from "./lib/shell.mjs";
 
 const dev = process.argv.includes("--dev");
@@ -52,6 +52,7 @@ try {
   }
   stops.push(running.leave);
   ensureModules();
+  ensureFfmpeg();
   const postgres = await startPostgres(folder, (end) => stops.push(end));
   stops.push(postgres.watch());
   migrate(postgres.url);

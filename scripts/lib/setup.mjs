@@ -26,6 +26,17 @@ export function ensureChromium() {
   if (!has("chromium")) installDebian(["chromium"]);
 }
 
+/** Decodes and encodes what is not plain samples. The application works without it, and says what it lacks. */
+export function ensureFfmpeg() {
+  if (has("ffmpeg")) return;
+  try {
+    installDebian(["ffmpeg"]);
+  } catch (error) {
+    if (!(error instanceof Halt)) throw error;
+    say(`FLAC, MP3, Ogg, Opus and M4A can't be read or written without ffmpeg. ${error.message}`);
+  }
+}
+
 export const ENV = { NEXT_TELEMETRY_DISABLED: "1", WET_THREAD_STUDIO: at("studio") };
 export const NEXT = at("node_modules", "next", "dist", "bin", "next");
 export const TSX = ["--import", "tsx"];

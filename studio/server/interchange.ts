@@ -1,7 +1,7 @@
 import { csvOf, markersOf, tableOf } from "@wet-thread/core/interchange/csv";
+import { InterchangeError } from "@wet-thread/core/interchange/error";
 import { midiOf, readMidi } from "@wet-thread/core/interchange/midi";
 import { otioOf, type ReadTimeline, readOtio } from "@wet-thread/core/interchange/otio";
-import { InterchangeError } from "@wet-thread/core/interchange/text";
 import { type Document, documentFrom, timebaseOf } from "@wet-thread/core/model/document";
 import { problems } from "@wet-thread/core/model/invariants";
 import { nameOf, VersionData } from "@wet-thread/core/model/schema";

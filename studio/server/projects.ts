@@ -8,6 +8,7 @@ import { db } from "./db/client";
 import { entities, projects, sources, versions } from "./db/schema";
 import { notFound } from "./errors";
 import { newId } from "./ids";
+import { shown } from "./sources";
 import { versionsOf } from "./version-list";
 
 const number = z.number();
@@ -111,5 +112,5 @@ export async function getProject(id: string) {
     db().select().from(sources).where(eq(sources.projectId, id)).orderBy(sources.createdAt),
     versionsOf(id),
   ]);
-  return { ...project, sources: sourceRows, versions: versionRows };
+  return { ...project, sources: sourceRows.map(shown), versions: versionRows };
 }

@@ -1,5 +1,5 @@
 import { CHUNK, chunkPeaks, PEAK_FIELDS, PEAK_LEVELS, PEAK_OFFSETS } from "@wet-thread/core/analysis/peaks";
-import { decodeFrames, type FileLayout } from "@wet-thread/core/media/wav/reader";
+import { decodeFrames, type FileLayout } from "@wet-thread/core/media/pcm";
 import { isMade, momentOf, ofPlayedId } from "@wet-thread/core/model/played";
 import { readChunked } from "@wet-thread/core/render/chunked";
 import type { PcmReader, SourceSpan } from "@wet-thread/core/render/reader";

@@ -1,5 +1,5 @@
+import { formatOf, HEAD_BYTES, looksLikeAudio, READ_HERE } from "@wet-thread/core/media/formats";
 import { MediaError } from "@wet-thread/core/media/source";
-import { looksLikeWav, openWav } from "@wet-thread/core/media/wav/reader";
 import { Name } from "@wet-thread/core/model/schema";
 import { and, eq, gte, inArray, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
@@ -20,7 +20,25 @@ const mostBytes = (): number => Number(process.env.WET_THREAD_MAX_UPLOAD ?? 64 *
 export async function getSource(id: string) {
   const [row] = await db().select().from(sources).where(eq(sources.id, id));
   if (!row) throw notFound("recording", id);
-  return row;
+  return shown(row);
+}
+
+/** A recording as the API shows it: what its file tells stands beside the rest. */
+export const shown = ({ told, ...row }: typeof sources.$inferSelect) => ({ ...row, ...told });
+
+export const Answer = z.object({ keep: z.boolean() });
+
+/** Answers what is asked about a recording whose file holds less than it says: what is there is kept, or all of it goes. Throws ApiError 409. */
+export async function answerSource(id: string, { keep }: z.infer<typeof Answer>) {
+  const { status, projectId } = await getSource(id);
+  if (status !== "asking") throw new ApiError(409, "not-asking", "Nothing is asked about this recording. Nothing was changed.", { status });
+  if (!keep) return removeSource(id);
+  await db()
+    .update(sources)
+    .set({ status: "ready", notes: sql`${sources.notes} || jsonb_build_array('The end of its file is missing; what was there was kept.')` })
+    .where(and(eq(sources.id, id), eq(sources.status, "asking")));
+  await announce(db(), { type: "source", projectId, sourceId: id, status: "ready", progress: 1 });
+  return getSource(id);
 }
 
 /** A name for people: the last part of what was given, without its ending. It is only ever shown. */
@@ -43,7 +61,7 @@ function refusal(error: MediaError): ApiError {
 /** Few write at a time, so that many uploads at once leave the database to others too. */
 const writing = new Turns(3);
 
-const NOT_AUDIO = "This file is not audio of a kind that is read here (WAV, Broadcast WAV, RF64).";
+const NOT_AUDIO = `This file is not audio of a kind that is read here (${READ_HERE}).`;
 const tooLarge = (bytes: number): ApiError =>
   new ApiError(413, "too-large", `The file has ${bytes} bytes; up to ${mostBytes()} are taken in. Nothing was kept of it.`);
 
@@ -66,8 +84,8 @@ async function writeBody(writer: PieceWriter, body: ReadableStream<Uint8Array> |
   for await (const piece of (body ?? []) as unknown as AsyncIterable<Uint8Array>) {
     if (!known) {
       head = Buffer.concat([head, piece]);
-      known = head.length >= 12;
-      if (known && !looksLikeWav(head)) throw new MediaError(NOT_AUDIO, "unknown");
+      known = head.length >= HEAD_BYTES;
+      if (known && !looksLikeAudio(head)) throw new MediaError(NOT_AUDIO, "unknown");
     }
     await writer.write(piece);
     if (writer.size > mostBytes()) throw tooLarge(writer.size);
@@ -86,9 +104,15 @@ const alive = (id: string) => async (): Promise<void> => {
 
 /** A file that has come whole: what it is, is read from it, and a job does the rest. Throws MediaError for one that is broken. */
 async function received(id: string, projectId: string, bytes: number) {
-  const info = await openWav(storedBytes(id, bytes));
+  const file = storedBytes(id, bytes);
+  const format = await formatOf(file);
+  const info = await format.open(file);
   await db().transaction(async (tx) => {
-    await tx.update(sources).set({ status: "queued", bytes, channels: info.channels, originalRate: info.sampleRate }).where(eq(sources.id, id));
+    const about = { channels: info.channels, originalRate: info.sampleRate, format: format.name, ending: format.endings[0] };
+    await tx
+      .update(sources)
+      .set({ status: "queued", bytes, ...about })
+      .where(eq(sources.id, id));
     await enqueue(tx, "import", { sourceId: id });
     await announce(tx, { type: "source", projectId, sourceId: id, status: "queued", progress: 0 });
   });
@@ -200,7 +224,9 @@ export async function changeUnused(projectId: string, { restore }: z.infer<typeo
     : await db()
         .update(sources)
         .set({ removedAt: sql`now()` })
-        .where(and(eq(sources.projectId, projectId), inArray(sources.status, ["ready", "failed"]), isNull(sources.removedAt), sql`not ${inUse}`))
+        .where(
+          and(eq(sources.projectId, projectId), inArray(sources.status, ["ready", "failed", "asking"]), isNull(sources.removedAt), sql`not ${inUse}`),
+        )
         .returning({ id: sources.id });
   const ids = rows.map((r) => r.id);
   for (const sourceId of ids) await announce(db(), { type: "source", projectId, sourceId, status: restore ? "ready" : "removed", progress: 1 });

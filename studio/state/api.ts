@@ -37,7 +37,7 @@ export async function ask<T>(path: string, init: RequestInit & { json?: unknown 
 export interface SourceRow {
   readonly id: string;
   readonly name: string;
-  readonly status: "receiving" | "queued" | "importing" | "ready" | "failed";
+  readonly status: "receiving" | "queued" | "importing" | "asking" | "ready" | "failed";
   readonly progress: number;
   readonly error: string | null;
   readonly length: number;
@@ -45,6 +45,18 @@ export interface SourceRow {
   readonly sampleRate: number;
   readonly originalRate: number;
   readonly transients: readonly number[];
+  /** What kind of file it came as, and what should be known of how it was read. */
+  readonly format: string;
+  readonly notes: readonly string[];
+  /** What is asked about a file that holds less than it says, in words. */
+  readonly asking: { readonly message: string } | null;
+  /** What the file tells beside its samples, in samples at the project's rate. */
+  readonly marks: readonly { readonly position: number; readonly name: string }[];
+  readonly loops: readonly { readonly start: number; readonly end: number }[];
+  readonly timeReference: number | null;
+  readonly title: string | null;
+  readonly scene: string | null;
+  readonly take: string | null;
   /** When it was taken out of the list, being unused; its sound is kept. */
   readonly removedAt: string | null;
 }

@@ -2,7 +2,7 @@ import type { Document } from "../model/document";
 import { timebaseOf } from "../model/document";
 import { clipEnd } from "../model/schema";
 import { formatPosition, type PositionUnit, parsePosition } from "../time/format";
-import { InterchangeError } from "./text";
+import { InterchangeError } from "./error";
 
 /*
  * Tables as comma-separated text (RFC 4180). Positions stand in the unit that was chosen, and in samples. A text that begins as a formula does

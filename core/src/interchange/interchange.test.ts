@@ -2,6 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { EditError } from "../edit/errors";
 import { applyEdits } from "../edit/registry";
+import { asBytes, fromBytes } from "../media/text";
 import { type Document, dataOf, documentFrom, timebaseOf } from "../model/document";
 import { problems } from "../model/invariants";
 import { documentOf, documents, SOURCES } from "../testing/arbitraries";
@@ -9,9 +10,9 @@ import { edits } from "../testing/edits";
 import { METER_DENOMINATORS } from "../time/meter";
 import { TempoMap } from "../time/tempo";
 import { csvOf, markersOf, readCsv, tableOf } from "./csv";
+import { InterchangeError } from "./error";
 import { midiOf, readMidi } from "./midi";
 import { otioOf, readOtio } from "./otio";
-import { asBytes, fromBytes, InterchangeError } from "./text";
 
 const bpm = fc.oneof(
   fc.integer({ min: 20, max: 400 }),

@@ -1,9 +1,10 @@
 import { type MidiEvent, parseMidi, writeMidi } from "midi-file";
+import { asBytes, fromBytes } from "../media/text";
 import type { Document } from "../model/document";
 import { timebaseOf } from "../model/document";
 import { METER_DENOMINATORS, type MeterEvent } from "../time/meter";
 import { MAX_BPM, MIN_BPM, type TempoEvent, TICKS_PER_QUARTER } from "../time/tempo";
-import { asBytes, fromBytes, InterchangeError } from "./text";
+import { InterchangeError } from "./error";
 
 /*
  * Standard MIDI files of tempo, meter and markers. A tempo there is a whole number of microseconds a quarter note, and knows no ramp: ramps are

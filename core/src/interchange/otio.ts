@@ -1,7 +1,7 @@
 import { type Document, NEW_PIECE } from "../model/document";
 import { playedSource } from "../model/played";
 import { Bundle, Clip, clipEnd, DYES, type Dye, NO_FADE, Piece, Section, type SourceInfo, Track, type VersionData } from "../model/schema";
-import { InterchangeError } from "./text";
+import { InterchangeError } from "./error";
 
 /*
  * OpenTimelineIO, the JSON of the Academy Software Foundation: one audio track of it for each line of clips that do not overlap but by blends.

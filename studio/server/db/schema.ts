@@ -1,7 +1,8 @@
 import type { Edit } from "@wet-thread/core/edit/registry";
 import type { StoredChange } from "@wet-thread/core/edit/stored-change";
 import type { StepSummary } from "@wet-thread/core/edit/summary";
-import type { FileLayout } from "@wet-thread/core/media/wav/reader";
+import { NOTHING_TOLD, type Told } from "@wet-thread/core/media/format";
+import type { FileLayout } from "@wet-thread/core/media/pcm";
 import type { Making } from "@wet-thread/core/model/played";
 import type { Processor } from "@wet-thread/core/model/treatment";
 import { sql } from "drizzle-orm";
@@ -80,7 +81,15 @@ export const steps = pgTable(
   ],
 );
 
-export const SOURCE_STATES = ["receiving", "queued", "importing", "ready", "failed"] as const;
+export const SOURCE_STATES = ["receiving", "queued", "importing", "asking", "ready", "failed"] as const;
+
+/** What is asked about a file that holds less than it says: its lengths are in samples at the project's rate. */
+export interface Asking {
+  readonly message: string;
+  /** Null where the file does not tell how long it should be. */
+  readonly said: number | null;
+  readonly there: number;
+}
 
 export const sources = pgTable(
   "sources",
@@ -101,6 +110,14 @@ export const sources = pgTable(
     bytes: bigint("bytes", { mode: "number" }).notNull().default(0),
     /** Where the samples lie in the file, when they are taken from there as they are; null when they lie in rows of their own. */
     layout: jsonb("layout").$type<FileLayout>(),
+    /** What kind of file it came as, and the ending that such files have. */
+    format: text("format").notNull().default("WAV, Broadcast WAV, RF64"),
+    ending: text("ending").notNull().default(".wav"),
+    /** What the file tells beside its samples; places are samples at the project's rate. */
+    told: jsonb("told").$type<Told>().notNull().default(NOTHING_TOLD),
+    /** What people should know of how it was read. */
+    notes: jsonb("notes").$type<string[]>().notNull().default([]),
+    asking: jsonb("asking").$type<Asking>(),
     /** Samples at the project's rate at which a hit begins. */
     transients: jsonb("transients").$type<number[]>().notNull().default([]),
     /** Bytes that are to come in all, where it comes in parts; null where it comes in one go. */

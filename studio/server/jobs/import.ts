@@ -1,17 +1,16 @@
 import { CHUNK } from "@wet-thread/core/analysis/peaks";
 import { hitsOfChannels, OnsetFinder } from "@wet-thread/core/analysis/transients";
 import { Resampler } from "@wet-thread/core/dsp/resampler";
+import type { Told } from "@wet-thread/core/media/format";
+import { formatOf } from "@wet-thread/core/media/formats";
 import { MediaError } from "@wet-thread/core/media/source";
-import { decodeFrames, openWav } from "@wet-thread/core/media/wav/reader";
 import { eq } from "drizzle-orm";
 import { db } from "../db/client";
-import { sources } from "../db/schema";
+import { type Asking, sources } from "../db/schema";
 import { announce } from "../events";
+import { decode } from "../media/decode";
 import { clearSamples, SampleRows } from "../samples";
 import { storedBytes } from "../store";
-
-/** Bytes decoded in one go. */
-const READ = 1 << 20;
 
 /** Collects one channel's samples into chunks of 65,536. */
 class ChunkFiller {
@@ -46,55 +45,55 @@ class ChunkFiller {
   }
 }
 
+/** Places at a file's rate as places at the project's. */
+function toldAt(told: Told, from: number, to: number): Told {
+  const place = (n: number): number => Math.round((n * to) / from);
+  return {
+    ...told,
+    marks: told.marks.map((m) => ({ ...m, position: place(m.position) })),
+    loops: told.loops.map((l) => ({ start: place(l.start), end: place(l.end) })),
+    timeReference: told.timeReference === null ? null : place(told.timeReference),
+  };
+}
+
 /**
  * Decodes a recording to the project's rate, with its peaks. It starts from the original bytes each time, so a job that was killed
- * half way can simply run again; it ends early when the recording was taken away meanwhile.
+ * half way can simply run again; it ends early when the recording was taken away meanwhile. One that holds less than it says is decoded
+ * as far as it goes, and then asks whether that is to be kept.
  */
 export async function importSource({ sourceId }: { sourceId: string }): Promise<void> {
   const [source] = await db().select().from(sources).where(eq(sources.id, sourceId));
-  if (!source || source.status === "ready") return;
+  if (!source || source.status === "ready" || source.status === "asking") return;
   const { projectId } = source;
   const tell = (status: string, progress: number) => announce(db(), { type: "source", projectId, sourceId, status, progress });
   let rows: SampleRows | undefined;
   try {
     await clearSamples(sourceId);
     const bytes = storedBytes(sourceId, source.bytes);
-    const info = await openWav(bytes);
-    const asIs = info.sampleRate === source.sampleRate;
-    const into = new SampleRows(sourceId, asIs);
+    const format = await formatOf(bytes);
+    const info = await format.open(bytes);
+    const inFile = info.layout !== null && info.sampleRate === source.sampleRate;
+    const into = new SampleRows(sourceId, inFile);
     rows = into;
     const fillers = Array.from({ length: info.channels }, (_, c) => new ChunkFiller(into, c));
-    const resamplers = asIs ? null : fillers.map(() => new Resampler(info.sampleRate, source.sampleRate));
-    const framesARead = Math.floor(READ / info.frameBytes);
+    const resamplers = info.sampleRate === source.sampleRate ? null : fillers.map(() => new Resampler(info.sampleRate, source.sampleRate));
     const onsets = fillers.map(() => new OnsetFinder(source.sampleRate));
-    const planes = fillers.map(() => new Float32Array(framesARead));
-    const read = (frame: number) =>
-      bytes.read(info.dataOffset + frame * info.frameBytes, Math.min(framesARead, Math.max(0, info.frames - frame)) * info.frameBytes);
-    let told = Date.now();
-    let coming = read(0);
-    for (let frame = 0; frame < info.frames; frame += framesARead) {
-      const n = Math.min(framesARead, info.frames - frame);
-      const now = await coming;
-      // The next bytes come while these are worked on.
-      coming = read(frame + framesARead);
-      coming.catch(() => {});
-      const bad = decodeFrames(now, info, planes);
-      if (bad)
-        throw new MediaError(
-          `The file has samples that are not numbers, the first at sample ${frame + bad.frame} of channel ${bad.channel + 1}.`,
-          "broken",
-        );
+    const { stretches, outcome } = await decode(format, bytes, info);
+    let [told, frame] = [Date.now(), 0];
+    for await (const { planes, count } of stretches) {
       for (let c = 0; c < fillers.length; c++) {
-        const samples = planes[c].subarray(0, n);
+        const samples = planes[c].subarray(0, count);
         const ready = resamplers ? resamplers[c].push(samples) : samples;
-        if (resamplers && !ready.every(Number.isFinite))
-          throw new MediaError("The file has samples so large that they can't be converted to the project's rate.", "broken");
+        if (!info.layout || resamplers)
+          if (!ready.every(Number.isFinite))
+            throw new MediaError("The file has samples so large that they can't be converted to the project's rate.", "broken");
         onsets[c].push(ready);
         await fillers[c].push(ready);
       }
+      frame += count;
       if (Date.now() - told > 250) {
         told = Date.now();
-        const progress = frame / info.frames;
+        const progress = info.frames ? Math.min(1, frame / info.frames) : 0;
         const still = await db().update(sources).set({ status: "importing", progress }).where(eq(sources.id, sourceId)).returning({ id: sources.id });
         if (still.length === 0) return void (await into.abort());
         await tell("importing", progress);
@@ -107,24 +106,30 @@ export async function importSource({ sourceId }: { sourceId: string }): Promise<
       await fillers[c].flush();
     }
     await into.end();
+    const { length } = fillers[0];
+    if (length === 0) throw new MediaError("The file holds no samples.", "broken");
     const transients = hitsOfChannels(
       onsets.map((o) => o.finish()),
       source.sampleRate,
     );
-    const { sampleRate: _, ...layout } = info;
+    const asking = askingOf(outcome, length, source.sampleRate / info.sampleRate, source.sampleRate);
+    const status = asking ? "asking" : "ready";
     await db()
       .update(sources)
       .set({
-        status: "ready",
+        status,
         progress: 1,
         transients,
-        length: fillers[0].length,
+        length,
         channels: info.channels,
-        layout: asIs ? layout : null,
+        layout: inFile ? info.layout : null,
+        told: toldAt(info.told, info.sampleRate, source.sampleRate),
+        notes: outcome.notes,
+        asking,
         error: null,
       })
       .where(eq(sources.id, sourceId));
-    await tell("ready", 1);
+    await tell(status, 1);
   } catch (error) {
     await rows?.abort();
     if (!(error instanceof MediaError)) throw error;
@@ -135,4 +140,13 @@ export async function importSource({ sourceId }: { sourceId: string }): Promise<
       .where(eq(sources.id, sourceId));
     await tell("failed", 0);
   }
+}
+
+/** What is asked about a file whose end is missing; null where nothing is. */
+function askingOf({ said, cut }: { said: number | null; cut: boolean }, there: number, ratio: number, rate: number): Asking | null {
+  if (said === null && !cut) return null;
+  const length = said === null ? null : Math.round(said * ratio);
+  const seconds = (n: number): string => `${(n / rate).toFixed(3)} s`;
+  const should = length === null ? "it does not tell how long it should be" : `it says that it has ${seconds(length)}`;
+  return { message: `The file is cut short: ${should}, and ${seconds(there)} are there. Keep what is there?`, said: length, there };
 }

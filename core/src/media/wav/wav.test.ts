@@ -1,8 +1,9 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { noise } from "../../testing/arbitraries";
+import { decodeFrames } from "../pcm";
 import { memorySource } from "../source";
-import { decodeFrames, openWav } from "./reader";
+import { openWav } from "./reader";
 import { Dither, type ExportEncoding, encodeFrames, wavHeader } from "./writer";
 
 const join = (...parts: Uint8Array[]): Uint8Array => {
@@ -96,7 +97,7 @@ describe("WAV", () => {
   it.each<[string, Uint8Array, RegExp]>([
     ["no bytes", new Uint8Array(0), /not a WAV/],
     ["text", Uint8Array.from("a letter to the mill, long enough to look at", (c) => c.charCodeAt(0)), /not a WAV/],
-    ["half a file", whole.subarray(0, 120), /cut short: it says 200 bytes of samples and has 76/],
+    ["a header and no sample of many", whole.subarray(0, 44), /cut short: of its samples none/],
     ["a header alone", whole.subarray(0, 20), /cut short/],
     ["no samples", wav([new Float32Array(0)], "i16"), /no samples/],
     ["1,000 channels", byHand(1, 1000, 16, new Uint8Array(2000)), /1000 channels; up to 32/],

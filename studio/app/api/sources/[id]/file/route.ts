@@ -5,7 +5,7 @@ import { readSource } from "@/server/store";
 export const GET = route(async (request, { id }) => {
   const source = await getSource(id);
   return ranged(request, source.bytes, (from, to) => readSource(id, from, to), {
-    "content-type": "audio/wav",
-    "content-disposition": attachment(`${source.name}.wav`),
+    "content-type": "application/octet-stream",
+    "content-disposition": attachment(`${source.name}${source.ending}`),
   });
 });

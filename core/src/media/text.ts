@@ -11,6 +11,3 @@ export function fromBytes(bytes: string): string {
     return bytes;
   }
 }
-
-/** A file that can't be read, in words. */
-export class InterchangeError extends Error {}
