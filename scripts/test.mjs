@@ -5,7 +5,7 @@ import fs from "node:fs";
 import path from "node:path";
 import { startPostgres } from "./lib/postgres.mjs";
 import { startServer } from "./lib/server.mjs";
-import { ENV, ensureBuild, ensureChromium, ensureModules, ensureNode, migrate } from "./lib/setup.mjs";
+import { ENV, ensureBuild, ensureChromium, ensureModules, ensureNode, ensureTestTools, migrate } from "./lib/setup.mjs";
 import { freePort, Halt, ROOT, say } from "./lib/shell.mjs";
 
 let [passed, failed] = [0, 0];
@@ -66,6 +66,7 @@ try {
   ensureNode();
   ensureModules();
   if (wanted("e2e")) ensureChromium();
+  if (wanted("e2e") || wanted("api")) ensureTestTools();
   const out = path.join(ROOT, ".test");
   fs.mkdirSync(out, { recursive: true });
   check("types of core", bin("tsc"), ["-p", "core"]);

@@ -363,3 +363,49 @@ export function glide(rows: usize, size: i32, places: i32, x: usize, begin: f64,
     out += 4;
   }
 }
+
+/**
+ * The greatest magnitude that each of some groups of 64 samples has at them and at the quarters between them and the next: `size` taps, each
+ * of three quarters and one left out, in single precision; the samples themselves lie size / 2 − 1 after where their taps begin.
+ */
+export function between64(taps: usize, size: i32, x: usize, groups: i32, out: usize): void {
+  const end = taps + ((<usize>size) << 4);
+  const middle = (<usize>(size / 2 - 1)) << 2;
+  for (let g = 0; g < groups; g++) {
+    let most = f32x4.splat(0);
+    for (let i = 0; i < 8; i++) {
+      let a = f32x4.splat(0);
+      let b = f32x4.splat(0);
+      let c = f32x4.splat(0);
+      let d = f32x4.splat(0);
+      let e = f32x4.splat(0);
+      let f = f32x4.splat(0);
+      let at = x;
+      for (let h = taps; h < end; h += 16) {
+        const first = v128.load(at);
+        const second = v128.load(at, 16);
+        const p = v128.load_splat<f32>(h);
+        const q = v128.load_splat<f32>(h, 4);
+        const r = v128.load_splat<f32>(h, 8);
+        a = f32x4.add(a, f32x4.mul(first, p));
+        b = f32x4.add(b, f32x4.mul(first, q));
+        c = f32x4.add(c, f32x4.mul(first, r));
+        d = f32x4.add(d, f32x4.mul(second, p));
+        e = f32x4.add(e, f32x4.mul(second, q));
+        f = f32x4.add(f, f32x4.mul(second, r));
+        at += 4;
+      }
+      most = f32x4.max(most, f32x4.abs(a));
+      most = f32x4.max(most, f32x4.abs(b));
+      most = f32x4.max(most, f32x4.abs(c));
+      most = f32x4.max(most, f32x4.abs(d));
+      most = f32x4.max(most, f32x4.abs(e));
+      most = f32x4.max(most, f32x4.abs(f));
+      most = f32x4.max(most, f32x4.abs(v128.load(x + middle)));
+      most = f32x4.max(most, f32x4.abs(v128.load(x + middle, 16)));
+      x += 32;
+    }
+    store<f32>(out, max(max(f32x4.extract_lane(most, 0), f32x4.extract_lane(most, 1)), max(f32x4.extract_lane(most, 2), f32x4.extract_lane(most, 3))));
+    out += 4;
+  }
+}

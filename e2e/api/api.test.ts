@@ -31,7 +31,7 @@ describe("bad recordings", () => {
   const whole = wavFile([noise(5000, 4)], "i16");
   it.each<[string, Uint8Array<ArrayBuffer>, number, RegExp]>([
     ["not audio", new TextEncoder().encode("only words, and not a sound among them at all"), 415, /not audio/],
-    ["half a file", whole.slice(0, 3000), 422, /cut short/],
+    ["a header and no sample", whole.slice(0, 44), 422, /cut short/],
     ["nothing", new Uint8Array(0), 422, /empty/],
     ["no samples", wavFile([new Float32Array(0)]), 422, /no samples/],
   ])("refuses %s and keeps nothing of it", async (_, bytes, status, message) => {

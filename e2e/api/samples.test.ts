@@ -27,7 +27,7 @@ function float(bytes: number, write: (v: DataView, at: number, x: number) => voi
   };
   return { bytes, tag: 3, put };
 }
-const KINDS: Record<PcmEncoding, Kind> = {
+const KINDS: Partial<Record<PcmEncoding, Kind>> = {
   u8: whole(1, (v, at, n) => v.setUint8(at, n + 128)),
   i16: whole(2, (v, at, n) => v.setInt16(at, n, true)),
   i24: whole(3, (v, at, n) => {
@@ -41,7 +41,7 @@ const KINDS: Record<PcmEncoding, Kind> = {
 
 /** A file with something long before its samples and something after them, and what its samples are. */
 function fileOf(encoding: PcmEncoding, channels: number, frames: number, before: number): { file: Uint8Array<ArrayBuffer>; samples: Float32Array[] } {
-  const { bytes, tag, put } = KINDS[encoding];
+  const { bytes, tag, put } = KINDS[encoding] as Kind;
   const size = frames * channels * bytes;
   const file = new Uint8Array(12 + 24 + 8 + before + (before & 1) + 8 + size + (size & 1) + 8);
   const v = new DataView(file.buffer);

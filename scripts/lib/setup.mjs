@@ -37,6 +37,13 @@ export function ensureFfmpeg() {
   }
 }
 
+/** Programs that files of the tests are made and read with. */
+export function ensureTestTools() {
+  const packages = { ffmpeg: "ffmpeg", flac: "flac", sox: "sox", opusenc: "opus-tools" };
+  const missing = Object.entries(packages).flatMap(([command, name]) => (has(command) ? [] : [name]));
+  if (missing.length > 0) installDebian(missing);
+}
+
 export const ENV = { NEXT_TELEMETRY_DISABLED: "1", WET_THREAD_STUDIO: at("studio") };
 export const NEXT = at("node_modules", "next", "dist", "bin", "next");
 export const TSX = ["--import", "tsx"];

@@ -1,51 +1,68 @@
+import { fileNames } from "@wet-thread/core/media/file-names";
+import { OUT_FORMATS } from "@wet-thread/core/media/writers";
 import { documentEnd } from "@wet-thread/core/model/document";
-import { Id, Position } from "@wet-thread/core/model/schema";
-import { and, eq, inArray, sql } from "drizzle-orm";
+import { desc, eq } from "drizzle-orm";
 import { z } from "zod";
 import { db } from "./db/client";
-import { exportJobs } from "./db/schema";
+import { exportJobs, versions } from "./db/schema";
 import { ApiError, notFound } from "./errors";
+import { exportParts } from "./export-parts";
+import { type ExportRequest, type ExportSpec, SPLITS } from "./export-request";
 import { newId } from "./ids";
 import { enqueue } from "./jobs/queue";
+import { getProjectName } from "./projects";
 import { loadVersion, loadVersionAt } from "./versions";
 
-export const ExportRequest = z.object({
-  span: z
-    .object({ start: Position, end: Position })
-    .refine((s) => s.end > s.start, { message: "A span ends after it starts.", path: ["end"] })
-    .optional()
-    .describe("samples; left out, from zero to the end of the last clip"),
-  tracks: z.array(Id).min(1).optional().describe("only these tracks"),
-  clips: z.array(Id).min(1).max(20_000).optional().describe("only these clips, whatever else lies on their tracks"),
-  format: z.enum(["wav"]).default("wav"),
-  encoding: z.enum(["pcm16", "pcm24", "float32"]).default("pcm24"),
-  channels: z.union([z.literal(1), z.literal(2)]).default(2),
-  dither: z.boolean().default(true).describe("TPDF on the way to integers; samples that lie on a step already stay as they are"),
-  seed: z.int().min(1).default(1).describe("of the dither"),
-  revision: z
-    .int()
-    .min(0)
-    .max(2 ** 31 - 1)
-    .optional()
-    .describe("the state of the version that is rendered; left out, the present one"),
-});
-export type ExportSpec = Omit<z.output<typeof ExportRequest>, "revision">;
+/** The names of an export's files. */
+export async function namesOf(
+  spec: ExportSpec,
+  parts: readonly { track: string; name: string }[],
+  version: string,
+  projectId: string,
+): Promise<string[]> {
+  const project = await getProjectName(projectId);
+  const pattern = spec.pattern || SPLITS[spec.split];
+  return fileNames(
+    pattern,
+    parts.map(({ track, name }, i) => ({ project, version, track, name, n: i + 1, count: parts.length })),
+    OUT_FORMATS[spec.format].ending,
+  );
+}
+
+async function planned(versionId: string, { revision: asked, ...request }: z.output<typeof ExportRequest>) {
+  const loaded = await (asked === undefined ? loadVersion(versionId) : loadVersionAt(versionId, asked));
+  const { doc } = loaded;
+  const refuse = (path: string, message: string): never => {
+    throw new ApiError(422, "impossible", message, { path, kept: "Nothing was changed." });
+  };
+  const end = documentEnd(doc);
+  if (!request.span && end === 0) refuse("span", "There is nothing to export: the piece has no clips.");
+  for (const id of request.tracks ?? []) if (!doc.tracks.has(id)) refuse("tracks", `There is no track "${id}" here.`);
+  for (const id of request.clips ?? []) if (!doc.clips.has(id)) refuse("clips", `There is no clip "${id}" here.`);
+  for (const id of request.sections ?? []) if (!doc.sections.has(id)) refuse("sections", `There is no section "${id}" here.`);
+  const spec: ExportSpec = { ...request, span: request.span ?? { start: 0, end } };
+  const parts = exportParts(doc, spec);
+  if (parts.length === 0) refuse("split", `There is nothing to export: no ${request.split} lie there.`);
+  const names = await namesOf(spec, parts, loaded.name, loaded.projectId);
+  return { loaded, spec, names };
+}
+
+/** The files that an export would write, by name. */
+export async function previewExport(versionId: string, request: z.output<typeof ExportRequest>) {
+  const { names } = await planned(versionId, request);
+  return { files: names.slice(0, 200), count: names.length };
+}
 
 /** Queues the rendering of a version as it is now, or was at a revision: what is edited afterwards does not count. */
-export async function startExport(versionId: string, { revision: asked, ...request }: z.output<typeof ExportRequest>) {
-  const { doc, name, revision } = await (asked === undefined ? loadVersion(versionId) : loadVersionAt(versionId, asked));
-  const end = documentEnd(doc);
-  if (!request.span && end === 0)
-    throw new ApiError(422, "impossible", "There is nothing to export: the piece has no clips.", { path: "span", kept: "Nothing was changed." });
-  for (const id of request.tracks ?? [])
-    if (!doc.tracks.has(id))
-      throw new ApiError(422, "impossible", `There is no track "${id}" here.`, { path: "tracks", kept: "Nothing was changed." });
-  for (const id of request.clips ?? [])
-    if (!doc.clips.has(id)) throw new ApiError(422, "impossible", `There is no clip "${id}" here.`, { path: "clips", kept: "Nothing was changed." });
-  const spec = { ...request, span: request.span ?? { start: 0, end } };
+export async function startExport(versionId: string, request: z.output<typeof ExportRequest>) {
+  const { loaded, spec, names } = await planned(versionId, request);
+  const { revision, name } = loaded;
+  const several = names.length > 1;
+  const type = spec.measure ? "" : several ? "application/zip" : OUT_FORMATS[spec.format].type;
+  const file = several ? fileNames("{version}", [{ project: "", version: name, track: "", name: "", n: 1, count: 1 }], ".zip")[0] : names[0];
   const id = newId();
   await db().transaction(async (tx) => {
-    await tx.insert(exportJobs).values({ id, versionId, status: "queued", revision, spec, name: `${name}.wav` });
+    await tx.insert(exportJobs).values({ id, versionId, status: "queued", revision, spec, name: file, type });
     await enqueue(tx, "export", { exportId: id });
   });
   return { id, revision };
@@ -57,21 +74,33 @@ export async function getExport(id: string) {
   return row;
 }
 
+/** Most exports that are listed. */
+const LISTED = 500;
+
+/** The exports of a project, the last first, with what each was made from. */
+export async function listExports(projectId: string) {
+  const rows = await db()
+    .select({ job: exportJobs, version: versions.name, now: versions.revision })
+    .from(exportJobs)
+    .innerJoin(versions, eq(exportJobs.versionId, versions.id))
+    .where(eq(versions.projectId, projectId))
+    .orderBy(desc(exportJobs.createdAt))
+    .limit(LISTED);
+  return rows.map(({ job, version, now }) => ({ ...job, version, changed: now !== job.revision }));
+}
+
+export const Again = z.object({ same: z.boolean().default(false).describe("of the revision that it was made from; otherwise of the present one") });
+
+/** Makes an export again with the same settings. */
+export async function exportAgain(id: string, { same }: z.output<typeof Again>) {
+  const { versionId, revision, spec } = await getExport(id);
+  const { span, ...rest } = spec as ExportSpec;
+  return startExport(versionId, { ...rest, span, ...(same && { revision }) });
+}
+
 /** Calls an export off where it is under way, and takes it away with its bytes. */
 export async function removeExport(id: string): Promise<{ removed: true }> {
   await getExport(id);
   await db().delete(exportJobs).where(eq(exportJobs.id, id));
   return { removed: true };
-}
-
-/** Days after which an export may go: it can be rendered again, of the same revision. */
-const KEPT_DAYS = 30;
-
-/** Deletes exports that have long ended. Returns how many. */
-export async function purgeExports(days = KEPT_DAYS): Promise<number> {
-  const gone = await db()
-    .delete(exportJobs)
-    .where(and(sql`${exportJobs.createdAt} < now() - make_interval(days => ${days})`, inArray(exportJobs.status, ["ready", "failed"])))
-    .returning({ id: exportJobs.id });
-  return gone.length;
 }

@@ -1,5 +1,8 @@
 import { describe, expect, it } from "vitest";
-import { integratedLoudness } from "./loudness";
+import { windowedSinc } from "../dsp/sinc";
+import { noise } from "../testing/arbitraries";
+import { integratedLoudness, LoudnessMeter } from "./loudness";
+import { TruePeak } from "./true-peak";
 
 const sine = (hz: number, db: number, seconds: number, rate: number): Float32Array =>
   Float32Array.from({ length: seconds * rate }, (_, i) => 10 ** (db / 20) * Math.sin((2 * Math.PI * hz * i) / rate));
@@ -29,5 +32,73 @@ describe("loudness", () => {
     expect(integratedLoudness([sine(1000, -20, 1, rate).slice(0, 9600)], rate)).toBeCloseTo(-23, 0);
     expect(integratedLoudness([new Float32Array(rate)], rate)).toBeNull();
     expect(integratedLoudness([], rate)).toBeNull();
+  });
+});
+
+const measured = (planes: Float32Array[], rate: number, piece = 1000) => {
+  const meter = new LoudnessMeter(planes.length, rate);
+  for (let at = 0; at < planes[0].length; at += piece) {
+    const count = Math.min(piece, planes[0].length - at);
+    meter.push(
+      planes.map((p) => p.subarray(at, at + count)),
+      count,
+    );
+  }
+  return meter.finish();
+};
+
+describe("the loudness meter", () => {
+  const rate = 48_000;
+  it("tells the momentary and short-term maximum, and the range, of the signals of EBU Tech 3341 and 3342", () => {
+    const stereo = (x: Float32Array) => [x, x.slice()];
+    const bursts = joined(sine(1000, -50, 5, rate), sine(1000, -20, 3, rate), sine(1000, -50, 5, rate));
+    const one = measured(stereo(bursts), rate, 777);
+    expect(one.shortTermMax).toBeCloseTo(-20, 1);
+    expect(one.momentaryMax).toBeCloseTo(-20, 1);
+    const range = measured(stereo(joined(sine(1000, -20, 20, rate), sine(1000, -30, 20, rate))), rate);
+    expect(Math.abs((range.range ?? 0) - 10)).toBeLessThan(1);
+    expect(one.overTime.momentary.length).toBe(130);
+    expect(one.overTime.momentary.slice(0, 3)).toEqual([null, null, null]);
+    expect(one.overTime.shortTerm[79]).toBeCloseTo(-20, 1);
+  });
+  it("says the same whatever pieces the sound comes in, and of silence that there is nothing", () => {
+    const planes = [noise(200_000, 1), noise(200_000, 2)];
+    const [whole, pieces] = [measured(planes, rate, 200_000), measured(planes, rate, 333)];
+    for (const key of ["integrated", "momentaryMax", "shortTermMax", "range", "truePeak", "samplePeak"] as const)
+      expect(pieces[key] ?? Number.NaN).toBeCloseTo(whole[key] ?? 99, 9);
+    expect(measured([new Float32Array(30_000)], rate)).toMatchObject({
+      integrated: null,
+      momentaryMax: null,
+      range: null,
+      truePeak: null,
+      samplePeak: null,
+    });
+  });
+  it.each([0, 45, 60, 67.5])("finds the true peak of a quarter-rate sine that starts at %f°, which no sample has", (degrees) => {
+    const x = Float32Array.from({ length: 9600 }, (_, i) => 0.5 * Math.sin((Math.PI / 2) * i + (degrees * Math.PI) / 180));
+    // Into it and out of it by a glide, as a cut would itself ring.
+    for (let i = 0; i < 2000; i++) for (const at of [i, 9599 - i]) x[at] *= 0.5 - 0.5 * Math.cos((Math.PI * i) / 2000);
+    const found = measured([x], rate).truePeak ?? 0;
+    expect(found).toBeGreaterThan(-6.02 - 0.1);
+    expect(found).toBeLessThan(-6.02 + 0.05);
+  });
+  it("finds what a long filter at sixteen times the rate finds", () => {
+    for (const seed of [3, 4, 5]) {
+      // Tones up to nine tenths of half the rate, with an end and a beginning that ring.
+      const places = noise(40, seed);
+      const x = new Float32Array(3000);
+      for (let i = 0; i < 3000; i++) for (const p of places) x[i] += 0.03 * Math.sin(Math.PI * 0.9 * Math.abs(p) * i + 20 * p);
+      const long = 200;
+      let highest = 0;
+      for (let k = -320; k < 16 * 3000 + 320; k++) {
+        const t = k / 16;
+        let sum = 0;
+        for (let i = Math.max(0, Math.ceil(t - long)); i <= Math.min(2999, t + long); i++) sum += x[i] * windowedSinc(i - t, 1, long);
+        highest = Math.max(highest, Math.abs(sum));
+      }
+      const peak = new TruePeak();
+      for (let at = 0; at < 3000; at += 700) peak.push(x.subarray(at, at + 700));
+      expect(Math.abs(20 * Math.log10(peak.finish() / highest))).toBeLessThan(0.05);
+    }
   });
 });

@@ -16,12 +16,10 @@ function bessel0(x: number): number {
   return sum;
 }
 
-const NORM = bessel0(BETA);
-
 /** The Kaiser-windowed sinc (Kaiser & Schafer 1980) at `t` samples from its middle; `half` is half the window's width in samples. */
-export function windowedSinc(t: number, cutoff: number, half: number): number {
+export function windowedSinc(t: number, cutoff: number, half: number, beta = BETA): number {
   const x = Math.PI * cutoff * t;
   const edge = t / half;
-  const window = Math.abs(edge) >= 1 ? 0 : bessel0(BETA * Math.sqrt(1 - edge * edge)) / NORM;
+  const window = Math.abs(edge) >= 1 ? 0 : bessel0(beta * Math.sqrt(1 - edge * edge)) / bessel0(beta);
   return (x === 0 ? 1 : Math.sin(x) / x) * window;
 }

@@ -47,6 +47,14 @@ describe("the kernels and their twins give the same bits", () => {
       { numRuns: 40 },
     );
   });
+  it("what lies between samples", () => {
+    fc.assert(
+      fc.property(fc.integer(), fc.constantFrom(4, 16, 64), fc.integer({ min: 0, max: 20 }), (seed, size, groups) => {
+        alike(seed, (k) => k.between64(0, size, 1001, groups, 6000));
+      }),
+      { numRuns: 40 },
+    );
+  });
   it("the loudest sample, and peaks of 64", () => {
     fc.assert(
       fc.property(fc.integer(), fc.integer({ min: 0, max: 4099 }), (seed, n) => {

@@ -91,6 +91,9 @@ class Simd implements Kernels {
   glide(rows: number, size: number, places: number, x: number, begin: number, pace: number, count: number, out: number): void {
     this.code.glide(OWN + rows * 4, size, places, OWN + x * 4, begin, pace, count, OWN + out * 4);
   }
+  between64(taps: number, size: number, x: number, groups: number, out: number): void {
+    this.code.between64(OWN + taps * 4, size, OWN + x * 4, groups, OWN + out * 4);
+  }
 }
 
 /** Bytes of a text in base 64. */

@@ -53,4 +53,9 @@ export interface Kernels {
    * on, weighted by a row of doubles straight between the two rows around its fraction; `rows` holds `places` + 1 of them.
    */
   glide(rows: number, size: number, places: number, x: number, begin: number, pace: number, count: number, out: number): void;
+  /**
+   * The greatest magnitude that each of some groups of 64 samples has, at them and at the quarters between them and the next: `size` taps at
+   * `taps`, each as four floats (one for each quarter, and one left out); a sample lies size / 2 − 1 after where its taps begin.
+   */
+  between64(taps: number, size: number, x: number, groups: number, out: number): void;
 }

@@ -183,4 +183,20 @@ export class Twins implements Kernels {
       floats[out + k] = lanes[0] + lanes[2] + (lanes[1] + lanes[3]);
     }
   }
+
+  between64(taps: number, size: number, x: number, groups: number, out: number): void {
+    const { floats } = this;
+    for (let g = 0; g < groups; g++) {
+      let most = 0;
+      for (let i = x + g * 64; i < x + g * 64 + 64; i++) {
+        most = Math.max(most, Math.abs(floats[i + size / 2 - 1]));
+        for (let quarter = 0; quarter < 3; quarter++) {
+          let sum = 0;
+          for (let k = 0; k < size; k++) sum = Math.fround(sum + Math.fround(floats[i + k] * floats[taps + 4 * k + quarter]));
+          most = Math.max(most, Math.abs(sum));
+        }
+      }
+      floats[out + g] = most;
+    }
+  }
 }

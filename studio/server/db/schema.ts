@@ -1,3 +1,4 @@
+import type { Loudness } from "@wet-thread/core/analysis/loudness";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import type { StoredChange } from "@wet-thread/core/edit/stored-change";
 import type { StepSummary } from "@wet-thread/core/edit/summary";
@@ -205,6 +206,19 @@ export const presets = pgTable(
   (t) => [uniqueIndex("presets_name").on(t.name)],
 );
 
+/** One file of an export: what it is of, and how loud it came out. */
+export interface ExportedFile {
+  readonly name: string;
+  readonly bytes: number;
+  /** Samples a channel, and how many a second. */
+  readonly length: number;
+  readonly sampleRate: number;
+  /** dB that it was turned up by, and what kept it from more; 0 where nothing was asked. */
+  readonly gain: number;
+  readonly notes: readonly string[];
+  readonly loudness: Loudness;
+}
+
 export const exportJobs = pgTable("exports", {
   id: text("id").primaryKey(),
   versionId: text("version_id")
@@ -218,6 +232,9 @@ export const exportJobs = pgTable("exports", {
   spec: jsonb("spec").notNull(),
   name: text("name").notNull(),
   bytes: bigint("bytes", { mode: "number" }).notNull().default(0),
+  files: jsonb("files").$type<ExportedFile[]>().notNull().default([]),
+  /** Of what it is sent as. */
+  type: text("type").notNull().default("audio/wav"),
   createdAt: created(),
 });
 

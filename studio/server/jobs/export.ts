@@ -1,57 +1,239 @@
-import { onlyClips } from "@wet-thread/core/edit/clips/print";
-import { Dither, type ExportEncoding, encodeFrames, wavHeader } from "@wet-thread/core/media/wav/writer";
+import { Readable } from "node:stream";
+import type { Loudness } from "@wet-thread/core/analysis/loudness";
+import { Resampler } from "@wet-thread/core/dsp/resampler";
+import { MediaError } from "@wet-thread/core/media/source";
 import { eq } from "drizzle-orm";
+import yazl from "yazl";
 import { db } from "../db/client";
-import { exportBytes, exportJobs, versions } from "../db/schema";
+import { type ExportedFile, exportBytes, exportJobs, versions } from "../db/schema";
 import { announce } from "../events";
-import type { ExportSpec } from "../exports";
+import { type ExportPart, exportParts } from "../export-parts";
+import { type ExportSpec, rateOf } from "../export-request";
+import { namesOf } from "../exports";
+import { encoded, type Piece } from "../media/encode";
+import { MeterThread } from "../media/meter";
 import { exportWriter } from "../store";
 import { loadVersionAt } from "../versions";
 import { rendered, SoundMissing } from "./rendering";
 
-const ENCODINGS: Record<ExportSpec["encoding"], ExportEncoding> = { pcm16: "i16", pcm24: "i24", float32: "f32" };
+/** An export that was called off while it was under way. */
+class CalledOff extends Error {}
 
-/** Renders a version, as it was when the export was asked for, to a file. Run again after a crash it starts anew. */
+/** Below the ceiling by so much that no other meter finds it passed. */
+const HAIR = 0.005;
+
+/** What an export says of how far it is: calls `tell` now and then. Throws CalledOff. */
+class Progress {
+  private done = 0;
+  private told = Date.now();
+
+  constructor(
+    private readonly whole: number,
+    private readonly tell: (progress: number) => Promise<boolean>,
+  ) {}
+
+  async add(frames: number): Promise<void> {
+    this.done += frames;
+    if (Date.now() - this.told < 250) return;
+    this.told = Date.now();
+    if (!(await this.tell(Math.min(1, this.done / this.whole)))) throw new CalledOff();
+  }
+}
+
+/** The sound of one file, before anything is done to it but what its channels and rate ask for. */
+async function* soundOf(part: ExportPart, spec: ExportSpec, rate: number, progress: Progress): AsyncGenerator<Piece> {
+  const { doc, start, end } = part.open();
+  const resamplers = rate === doc.sampleRate ? null : Array.from({ length: spec.channels }, () => new Resampler(doc.sampleRate, rate));
+  for await (const { left, right, count } of rendered(doc, start, end, part.tracks)) {
+    if (spec.channels === 1) for (let i = 0; i < count; i++) left[i] = (left[i] + right[i]) / 2;
+    const planes = spec.channels === 1 ? [left] : [left, right];
+    if (resamplers) {
+      const ready = planes.map((p, c) => resamplers[c].push(p.subarray(0, count)));
+      if (ready[0].length > 0) yield { planes: ready, count: ready[0].length };
+    } else yield { planes, count };
+    await progress.add(count);
+  }
+  const rest = resamplers?.map((r) => r.finish());
+  if (rest && rest[0].length > 0) yield { planes: rest, count: rest[0].length };
+}
+
+/** How much a file is turned up to come to what is asked, and what kept it from it. */
+function gainFor({ normalise, ceiling }: ExportSpec, loudness: Loudness): { gain: number; notes: string[] } {
+  if (!normalise) return { gain: 0, notes: [] };
+  const byLoudness = "loudness" in normalise;
+  const [is, wished] = byLoudness ? [loudness.integrated, normalise.loudness] : [loudness.samplePeak, normalise.peak];
+  if (is === null)
+    return {
+      gain: 0,
+      notes: [byLoudness ? "Nothing in it is loud enough to be measured: it was left as it is." : "It is silent: it was left as it is."],
+    };
+  const most = ceiling - HAIR - (loudness.truePeak ?? 0);
+  const gain = wished - is;
+  if (gain <= most) return { gain, notes: [] };
+  const short = (gain - most).toFixed(1);
+  return { gain: most, notes: [`It came out ${short} dB below what was asked: more would pass a true peak of ${ceiling} dBTP.`] };
+}
+
+/** What was measured, once all of it is turned up. */
+function turned(l: Loudness, gain: number): Loudness {
+  const up = (v: number | null): number | null => (v === null ? null : v + gain);
+  const { overTime } = l;
+  return {
+    ...l,
+    integrated: up(l.integrated),
+    momentaryMax: up(l.momentaryMax),
+    shortTermMax: up(l.shortTermMax),
+    truePeak: up(l.truePeak),
+    samplePeak: up(l.samplePeak),
+    overTime: { ...overTime, momentary: overTime.momentary.map(up), shortTerm: overTime.shortTerm.map(up) },
+  };
+}
+
+/** Most values of loudness over time that are kept of a file: those of a long one are put together, the loudest of each few. */
+const MOST_VALUES = 3000;
+function thinned(l: Loudness): Loudness {
+  const { step, momentary, shortTerm } = l.overTime;
+  const few = Math.ceil(momentary.length / MOST_VALUES);
+  if (few <= 1) return l;
+  const thin = (list: readonly (number | null)[]): (number | null)[] =>
+    Array.from({ length: Math.ceil(list.length / few) }, (_, i) =>
+      list.slice(i * few, (i + 1) * few).reduce<number | null>((m, v) => (v === null ? m : m === null ? v : Math.max(m, v)), null),
+    );
+  return { ...l, overTime: { step: step * few, momentary: thin(momentary), shortTerm: thin(shortTerm) } };
+}
+
+/** Renders a version, as it was when the export was asked for, to its files. Run again after a crash it starts anew. */
 export async function runExport({ exportId }: { exportId: string }): Promise<void> {
   const [job] = await db().select().from(exportJobs).where(eq(exportJobs.id, exportId));
   if (!job || job.status === "ready" || job.status === "failed") return;
-  const spec = job.spec as ExportSpec & { span: { start: number; end: number } };
+  const spec = job.spec as ExportSpec;
   const [{ projectId }] = await db().select({ projectId: versions.projectId }).from(versions).where(eq(versions.id, job.versionId));
   const tell = (status: "rendering" | "ready" | "failed", progress: number) =>
     announce(db(), { type: "export", projectId, exportId, status, progress });
   await db().delete(exportBytes).where(eq(exportBytes.exportId, exportId));
   await db().update(exportJobs).set({ status: "rendering", progress: 0 }).where(eq(exportJobs.id, exportId));
-  const { doc: whole } = await loadVersionAt(job.versionId, job.revision);
-  const doc = spec.clips ? onlyClips(whole, spec.clips) : whole;
-  const { start, end } = spec.span;
-  const tracks = spec.tracks ? new Set(spec.tracks) : undefined;
-  const encoding = ENCODINGS[spec.encoding];
-  const dither = spec.dither && encoding !== "f32" ? new Dither(spec.seed) : null;
-  const writer = exportWriter(exportId);
-  let told = Date.now();
-  try {
-    await writer.write(wavHeader(spec.channels, doc.sampleRate, encoding, end - start));
-    for await (const { left, right, from, count } of rendered(doc, start, end, tracks)) {
-      if (spec.channels === 1) for (let i = 0; i < count; i++) left[i] = (left[i] + right[i]) / 2;
-      await writer.write(encodeFrames(spec.channels === 1 ? [left] : [left, right], count, encoding, dither));
-      if (Date.now() - told > 250) {
-        told = Date.now();
-        const progress = (from - start) / (end - start);
-        const still = await db().update(exportJobs).set({ progress }).where(eq(exportJobs.id, exportId)).returning({ id: exportJobs.id });
-        if (still.length === 0) return;
-        await tell("rendering", progress);
-      }
+  const { doc, name: version } = await loadVersionAt(job.versionId, job.revision);
+  const parts = exportParts(doc, spec);
+  const names = await namesOf(spec, parts, version, projectId);
+  const rate = rateOf(spec, doc.sampleRate);
+  const passes = !spec.measure && (spec.normalise || spec.format === "bwf") ? 2 : 1;
+  const whole = parts.reduce((sum, p) => sum + p.length, 0) * passes;
+  const progress = new Progress(whole, async (now) => {
+    const still = await db().update(exportJobs).set({ progress: now }).where(eq(exportJobs.id, exportId)).returning({ id: exportJobs.id });
+    if (still.length > 0) await tell("rendering", now);
+    return still.length > 0;
+  });
+  const files: ExportedFile[] = [];
+  const at = (n: number): number => Math.round((n * rate) / doc.sampleRate);
+
+  /** All of a part's sound, measured as it goes by. */
+  async function* measured(part: ExportPart, meter: MeterThread): AsyncGenerator<Piece> {
+    for await (const piece of soundOf(part, spec, rate, progress)) {
+      await meter.push(piece.planes, piece.count);
+      yield piece;
     }
-    // Every chunk of WAV is padded to an even size.
-    if (writer.size % 2) await writer.write(new Uint8Array(1));
+  }
+  async function measure(part: ExportPart): Promise<Loudness> {
+    const meter = new MeterThread(spec.channels, rate);
+    try {
+      for await (const _ of measured(part, meter)) {
+        // What is measured is not kept.
+      }
+      return await meter.finish();
+    } finally {
+      meter.end();
+    }
+  }
+  async function* turnedUp(part: ExportPart, gain: number): AsyncGenerator<Piece> {
+    const factor = 10 ** (gain / 20);
+    for await (const piece of soundOf(part, spec, rate, progress)) {
+      if (gain !== 0) for (const p of piece.planes) for (let i = 0; i < piece.count; i++) p[i] *= factor;
+      yield piece;
+    }
+  }
+
+  /** The bytes of one file; what it came to is noted when they have all been given. */
+  async function* fileOf(part: ExportPart, index: number): AsyncGenerator<Uint8Array> {
+    const { start, end } = part.open();
+    const frames = Math.ceil(((end - start) * rate) / doc.sampleRate);
+    // What is turned up is measured before it is written, and so is what tells its loudness at its beginning.
+    const before = spec.measure || spec.normalise || spec.format === "bwf" ? await measure(part) : null;
+    const { gain, notes } = before ? gainFor(spec, before) : { gain: 0, notes: [] };
+    const meter = before ? null : new MeterThread(spec.channels, rate);
+    let bytes = 0;
+    try {
+      if (!spec.measure) {
+        const loudness = before && turned(before, gain);
+        const marks = spec.markers
+          ? [...doc.markers.values()]
+              .filter((m) => m.position >= start && m.position < end)
+              .map((m) => ({ position: at(m.position - start), name: m.name }))
+          : [];
+        const stamp = job.createdAt.toISOString();
+        const broadcast = loudness &&
+          spec.format === "bwf" && {
+            description: spec.tags.title ?? names[index],
+            originator: "Wet Thread",
+            date: stamp.slice(0, 10),
+            time: stamp.slice(11, 19),
+            timeReference: at(start),
+            loudness,
+          };
+        const writing = {
+          format: spec.format,
+          samples: spec.encoding ?? "pcm24",
+          channels: spec.channels,
+          sampleRate: rate,
+          frames,
+          bits: spec.bits,
+          quality: spec.quality,
+          dither: spec.dither,
+          seed: spec.seed,
+          tags: spec.tags,
+          marks: marks.sort((a, b) => a.position - b.position),
+          ...(broadcast && { broadcast }),
+        } as const;
+        for await (const piece of encoded(writing, meter ? measured(part, meter) : turnedUp(part, gain))) {
+          bytes += piece.length;
+          yield piece;
+        }
+      }
+      const loudness = thinned(before ? turned(before, spec.measure ? 0 : gain) : await (meter as MeterThread).finish());
+      files.push({ name: names[index], bytes, length: frames, sampleRate: rate, gain: spec.measure ? 0 : gain, notes, loudness });
+    } finally {
+      meter?.end();
+    }
+  }
+
+  const writer = exportWriter(exportId);
+  try {
+    if (parts.length === 1 || spec.measure)
+      for (const [i, part] of parts.entries()) for await (const piece of fileOf(part, i)) await writer.write(piece);
+    else for await (const piece of zipped(parts.map((part, i) => ({ name: names[i], bytes: () => fileOf(part, i) })))) await writer.write(piece);
     await writer.finish();
   } catch (error) {
-    if (!(error instanceof SoundMissing)) throw error;
+    if (error instanceof CalledOff) return;
+    if (!(error instanceof SoundMissing || error instanceof MediaError)) throw error;
     await db().update(exportJobs).set({ status: "failed", error: error.message }).where(eq(exportJobs.id, exportId));
     return void (await tell("failed", 0));
   } finally {
     await writer.abort();
   }
-  await db().update(exportJobs).set({ status: "ready", progress: 1, bytes: writer.size }).where(eq(exportJobs.id, exportId));
+  await db().update(exportJobs).set({ status: "ready", progress: 1, bytes: writer.size, files }).where(eq(exportJobs.id, exportId));
   await tell("ready", 1);
+}
+
+/** Files that are made one after the other, as one zip: their bytes as they are, since sound does not pack. */
+async function* zipped(files: readonly { name: string; bytes: () => AsyncGenerator<Uint8Array> }[]): AsyncGenerator<Uint8Array> {
+  const zip = new yazl.ZipFile();
+  const broken = (error: Error): void => void (zip.outputStream as Readable).destroy(error);
+  zip.on("error", broken as (error: unknown) => void);
+  for (const { name, bytes } of files)
+    zip.addReadStreamLazy(name, { compress: false, forceZip64Format: true }, (then) => {
+      const stream = Readable.from(bytes(), { objectMode: false });
+      stream.on("error", broken);
+      then(null, stream);
+    });
+  zip.end();
+  yield* zip.outputStream as unknown as AsyncIterable<Uint8Array>;
 }

@@ -2,7 +2,6 @@ import { getTableName, sql } from "drizzle-orm";
 import { type JobHelpers, run } from "graphile-worker";
 import { databaseUrl, db, pool } from "../db/client";
 import { exportJobs, made, printJobs, sources } from "../db/schema";
-import { purgeExports } from "../exports";
 import { purgeMade } from "../made";
 import { dropBrokenUploads, purgeRemoved } from "../sources";
 import { purgeVersions } from "../version-list";
@@ -156,7 +155,7 @@ runner.events.on("worker:stop", ({ error }) => {
 const DAY_MS = 86_400_000;
 /** Lets go of what has been kept for long enough, at the start and once a day. */
 function purge(): void {
-  void Promise.all([purgeRemoved(), purgeExports(), purgeMade(), purgeVersions()]).catch((error) => console.error("purge:", error.message));
+  void Promise.all([purgeRemoved(), purgeMade(), purgeVersions()]).catch((error) => console.error("purge:", error.message));
 }
 purge();
 setInterval(purge, DAY_MS).unref();

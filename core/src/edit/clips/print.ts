@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { applyChanges, type Change, type Document } from "../../model/document";
+import { playedSource } from "../../model/played";
 import { type Clip, clipEnd, Id, Name, NO_FADE, Position } from "../../model/schema";
 import { partFromNeighbours } from "../cut";
 import { ClipIds, countNames, defineEdit } from "../definition";
@@ -28,6 +29,29 @@ export function onlyClips(doc: Document, clipIds: readonly string[]): Document {
     tx.doc,
     gone.map((c): Change => ({ kind: "clip", id: c.id, before: c, after: null })),
   );
+}
+
+/**
+ * The piece with nothing but one clip, pulled out by `handles` samples at both ends as far as its recording goes and the piece begins, and
+ * without fades, which whoever takes it on lays anew. Throws EditError when it is not there.
+ */
+export function withHandles(doc: Document, clipId: string, handles: number): { doc: Document; start: number; end: number } {
+  const alone = onlyClips(doc, [clipId]);
+  const clip = alone.clips.get(clipId) as Clip;
+  if (handles === 0) return { doc: alone, start: clip.start, end: clipEnd(clip) };
+  const whole = playedSource(doc.sources, clip)?.length ?? clip.offset + clip.length;
+  const before = Math.min(handles, clip.offset, clip.start);
+  const after = Math.min(handles, whole - clip.offset - clip.length);
+  const pulled = {
+    ...clip,
+    start: clip.start - before,
+    offset: clip.offset - before,
+    length: before + clip.length + after,
+    fadeIn: NO_FADE,
+    fadeOut: NO_FADE,
+  };
+  const laid = applyChanges(alone, [{ kind: "clip", id: clipId, before: clip, after: pulled }]);
+  return { doc: laid, start: pulled.start, end: clipEnd(pulled) };
 }
 
 /**

@@ -1,0 +1,4 @@
+import { listExports } from "@/server/exports";
+import { route } from "@/server/http";
+
+export const GET = route(async (_, { id }) => ({ exports: await listExports(id) }));
