@@ -54,7 +54,7 @@ export async function wantMade(
 }
 
 /** Notes what is to be made for a clip, so that it can be asked for by its id. `length` is its recording's. */
-async function registerMade(on: Pick<Database, "insert">, clip: Pick<Clip, "sourceId" | "recipe">, length: number): Promise<void> {
+export async function registerMade(on: Pick<Database, "insert">, clip: Pick<Clip, "sourceId" | "recipe">, length: number): Promise<void> {
   const making = makingOf(clip.recipe);
   if (!making) return;
   await on

@@ -2,13 +2,14 @@ import { NEW_PIECE, PIECE_ID } from "@wet-thread/core/model/document";
 import { Meter, Name, type Piece, Piece as PieceSchema, Tempo } from "@wet-thread/core/model/schema";
 import { MeterMap } from "@wet-thread/core/time/meter";
 import { TempoMap } from "@wet-thread/core/time/tempo";
-import { and, desc, eq, isNull, sql } from "drizzle-orm";
+import { and, desc, eq, inArray, isNotNull, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
 import { db } from "./db/client";
-import { entities, projects, sources, versions } from "./db/schema";
-import { notFound } from "./errors";
+import { entities, projects, sharedSources, sources, versions } from "./db/schema";
+import { ApiError, notFound } from "./errors";
+import { announce } from "./events";
 import { newId } from "./ids";
-import { shown } from "./sources";
+import { ofProject, shown } from "./sources";
 import { versionsOf } from "./version-list";
 
 const number = z.number();
@@ -62,7 +63,8 @@ export async function createProject(p: z.infer<typeof NewProject>) {
   return getProject(projectId);
 }
 
-export async function listProjects() {
+/** The projects that are there, or those that were removed and can be put back. */
+export async function listProjects(removed = false) {
   const rows = await db()
     .select({
       id: projects.id,
@@ -70,7 +72,9 @@ export async function listProjects() {
       sampleRate: projects.sampleRate,
       createdAt: projects.createdAt,
       // The present table is named inside the sub-selects: Drizzle leaves it off in a select from one table.
-      sources: sql<number>`(select count(*)::int from sources s where s.project_id = projects.id)`,
+      sources: sql<number>`(select count(*)::int from sources s where s.project_id = projects.id) + (select count(*)::int from shared_sources h where h.project_id = projects.id)`,
+      // Of its own recordings: the bytes as they came, and samples beside them where they had another rate.
+      bytes: sql<number>`(select coalesce(sum(s.bytes + case when s.layout is null then s.length * s.channels * 4 else 0 end), 0)::float8 from sources s where s.project_id = projects.id)`,
       versions: sql<number>`(select count(*)::int from versions v where v.project_id = projects.id and v.removed_at is null)`,
       tracks: sql<number>`(select count(*)::int from entities e join versions v on v.id = e.version_id where v.project_id = projects.id and v.removed_at is null and e.kind = 'track')`,
       // Colours of the first version's tracks, in their order.
@@ -82,6 +86,7 @@ export async function listProjects() {
       changedAt: sql<string>`(select max(v.changed_at) from versions v where v.project_id = projects.id)`,
     })
     .from(projects)
+    .where(removed ? isNotNull(projects.removedAt) : isNull(projects.removedAt))
     .orderBy(desc(projects.createdAt));
   return rows;
 }
@@ -108,9 +113,138 @@ export async function getProjectName(id: string): Promise<string> {
 export async function getProject(id: string) {
   const [project] = await db().select().from(projects).where(eq(projects.id, id));
   if (!project) throw notFound("project", id);
-  const [sourceRows, versionRows] = await Promise.all([
-    db().select().from(sources).where(eq(sources.projectId, id)).orderBy(sources.createdAt),
+  if (project.removedAt)
+    throw new ApiError(
+      410,
+      "deleted",
+      `The project “${project.name}” was removed. It can be put back for ${KEPT_DAYS} days; what is in it is kept.`,
+      {
+        kept: "Nothing was changed.",
+      },
+    );
+  const [sourceRows, sharedRows, versionRows] = await Promise.all([
+    db().select().from(sources).where(ofProject(id)).orderBy(sources.createdAt),
+    db().select().from(sharedSources).where(eq(sharedSources.projectId, id)),
     versionsOf(id),
   ]);
-  return { ...project, sources: sourceRows.map(shown), versions: versionRows };
+  const shared = new Map(sharedRows.map((r) => [r.sourceId, r.removedAt]));
+  const listed = sourceRows.map((row) => shown(shared.has(row.id) ? { ...row, removedAt: shared.get(row.id) ?? null } : row));
+  return { ...project, sources: listed, versions: versionRows };
+}
+
+export const ProjectPatch = z.object({ name: NewProject.shape.name });
+
+export async function renameProject(id: string, { name }: z.infer<typeof ProjectPatch>) {
+  const done = await db().update(projects).set({ name }).where(eq(projects.id, id)).returning({ id: projects.id });
+  if (done.length === 0) throw notFound("project", id);
+  await announce(db(), { type: "project", projectId: id });
+  return getProject(id);
+}
+
+/** Days for which a removed project can be put back. */
+const KEPT_DAYS = 30;
+
+/** Takes a project out of the list; it can be put back for a month. */
+export async function removeProject(id: string) {
+  const done = await db()
+    .update(projects)
+    .set({ removedAt: sql`now()` })
+    .where(and(eq(projects.id, id), isNull(projects.removedAt)))
+    .returning({ id: projects.id });
+  if (done.length === 0) throw notFound("project", id);
+  await announce(db(), { type: "project", projectId: id });
+  return { removed: true, days: KEPT_DAYS };
+}
+
+export async function restoreProject(id: string) {
+  const done = await db().update(projects).set({ removedAt: null }).where(eq(projects.id, id)).returning({ id: projects.id });
+  if (done.length === 0) throw notFound("project", id);
+  await announce(db(), { type: "project", projectId: id });
+  return getProject(id);
+}
+
+/** Deletes projects for good that were removed long ago. Recordings that others share go over to one of those. */
+export async function purgeProjects(days = KEPT_DAYS): Promise<void> {
+  const gone = await db().select({ id: projects.id }).from(projects).where(sql`${projects.removedAt} < now() - make_interval(days => ${days})`);
+  for (const { id } of gone)
+    await db().transaction(async (tx) => {
+      await tx.execute(sql`with moved as (
+          update sources set project_id = h.project_id, removed_at = null
+          from (select distinct on (source_id) source_id, project_id from shared_sources where project_id <> ${id} order by source_id) h
+          where sources.id = h.source_id and sources.project_id = ${id} returning sources.id, sources.project_id)
+        delete from shared_sources using moved where shared_sources.source_id = moved.id and shared_sources.project_id = moved.project_id`);
+      await tx.delete(projects).where(eq(projects.id, id));
+    });
+}
+
+/** A copy of a project: its versions with their histories, and the same recordings, which both share. */
+export async function duplicateProject(id: string, name?: string) {
+  const project = await getProject(id);
+  const copy = newId();
+  await db().transaction(async (tx) => {
+    await tx.insert(projects).values({ id: copy, name: (name || `${project.name}, copy`).slice(0, 200), sampleRate: project.sampleRate });
+    for (const source of project.sources)
+      await tx.insert(sharedSources).values({ projectId: copy, sourceId: source.id, removedAt: source.removedAt });
+    for (const { id: from } of project.versions) {
+      const to = newId();
+      await tx.execute(sql`insert into versions (id, project_id, name, description, place, revision, changed_at)
+        select ${to}, ${copy}, name, description, place, revision, changed_at from versions where id = ${from}`);
+      await tx.execute(sql`insert into entities (version_id, kind, id, data) select ${to}, kind, id, data from entities where version_id = ${from}`);
+      await tx.execute(sql`insert into steps (version_id, revision, key, row, kind, name, edits, changes, size, summary, target, state, created_at)
+        select ${to}, revision, key, row, kind, name, edits, changes, size, summary, target, state, created_at from steps where version_id = ${from}`);
+    }
+  });
+  return getProject(copy);
+}
+
+/** Columns of the picture. */
+const COLUMNS = 240;
+
+/** A small picture of a project's first version: for each track its colour, and the columns that hold clips as pairs of from and to. */
+export async function pictureOf(id: string) {
+  const version = await firstVersion(id);
+  if (!version) throw notFound("project", id);
+  const [rows, [piece]] = await Promise.all([
+    db()
+      .select({
+        id: entities.id,
+        kind: entities.kind,
+        track: sql<string>`${entities.data}->>'trackId'`,
+        color: sql<string>`${entities.data}->>'color'`,
+        start: sql<number>`(${entities.data}->>'start')::float8`,
+        length: sql<number>`(${entities.data}->>'length')::float8`,
+      })
+      .from(entities)
+      .where(and(eq(entities.versionId, version), inArray(entities.kind, ["track", "clip"]))),
+    db()
+      .select({ data: entities.data })
+      .from(entities)
+      .where(and(eq(entities.versionId, version), eq(entities.kind, "piece"))),
+  ]);
+  const clips = rows.filter((r) => r.kind === "clip");
+  const end = Math.max(1, ...clips.map((c) => c.start + c.length));
+  const order = (piece?.data as Piece | undefined)?.trackOrder ?? [];
+  return {
+    columns: COLUMNS,
+    tracks: order.flatMap((trackId) => {
+      const track = rows.find((r) => r.kind === "track" && r.id === trackId);
+      if (!track) return [];
+      const lit = new Uint8Array(COLUMNS);
+      for (const c of clips)
+        if (c.track === trackId)
+          lit.fill(
+            1,
+            Math.floor((c.start / end) * COLUMNS),
+            Math.max(1 + Math.floor((c.start / end) * COLUMNS), Math.round(((c.start + c.length) / end) * COLUMNS)),
+          );
+      const spans: [number, number][] = [];
+      for (let x = 0; x < COLUMNS; x++) {
+        if (!lit[x]) continue;
+        const last = spans.at(-1);
+        if (last?.[1] === x) last[1]++;
+        else spans.push([x, x + 1]);
+      }
+      return [{ color: track.color, spans }];
+    }),
+  };
 }

@@ -4,7 +4,7 @@ import { Name } from "@wet-thread/core/model/schema";
 import { and, eq, gte, inArray, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
 import { db } from "./db/client";
-import { projects, sourceBytes, sources } from "./db/schema";
+import { projects, sharedSources, sourceBytes, sources } from "./db/schema";
 import { ApiError, notFound } from "./errors";
 import { announce } from "./events";
 import { newId } from "./ids";
@@ -15,7 +15,7 @@ import { Turns } from "./turns";
 const ALIVE_MS = 5000;
 
 /** Largest file taken in, in bytes; WET_THREAD_MAX_UPLOAD sets another. */
-const mostBytes = (): number => Number(process.env.WET_THREAD_MAX_UPLOAD ?? 64 * 2 ** 30);
+export const mostBytes = (): number => Number(process.env.WET_THREAD_MAX_UPLOAD ?? 64 * 2 ** 30);
 
 export async function getSource(id: string) {
   const [row] = await db().select().from(sources).where(eq(sources.id, id));
@@ -26,6 +26,9 @@ export async function getSource(id: string) {
 /** A recording as the API shows it: what its file tells stands beside the rest. */
 export const shown = ({ told, ...row }: typeof sources.$inferSelect) => ({ ...row, ...told });
 
+/** What is noted of a recording whose file holds less than it says. */
+export const TAIL_MISSING = "The end of its file is missing; what was there was kept.";
+
 export const Answer = z.object({ keep: z.boolean() });
 
 /** Answers what is asked about a recording whose file holds less than it says: what is there is kept, or all of it goes. Throws ApiError 409. */
@@ -35,7 +38,7 @@ export async function answerSource(id: string, { keep }: z.infer<typeof Answer>)
   if (!keep) return removeSource(id);
   await db()
     .update(sources)
-    .set({ status: "ready", notes: sql`${sources.notes} || jsonb_build_array('The end of its file is missing; what was there was kept.')` })
+    .set({ status: "ready", kept: true, asking: null, notes: sql`${sources.notes} || jsonb_build_array(${TAIL_MISSING}::text)` })
     .where(and(eq(sources.id, id), eq(sources.status, "asking")));
   await announce(db(), { type: "source", projectId, sourceId: id, status: "ready", progress: 1 });
   return getSource(id);
@@ -203,32 +206,53 @@ export async function receivePart(id: string, offset: number, body: ReadableStre
   }
 }
 
+/** Recordings of a project, its own and those that it shares, in SQL about `sources`. */
+export const ofProject = (projectId: string) =>
+  sql`(${sources.projectId} = ${projectId} or exists (select 1 from shared_sources h where h.source_id = sources.id and h.project_id = ${projectId}))`;
+
+/** The projects that have a recording, in SQL about `sources`. */
+const itsProjects = sql`(select sources.project_id union all select h.project_id from shared_sources h where h.source_id = sources.id)`;
+
 /** Whether a clip of any version uses a recording, in SQL about `sources`. */
 const inUse = sql`exists (select 1 from entities e join versions v on v.id = e.version_id
-  where v.project_id = sources.project_id and e.kind = 'clip' and e.data->>'sourceId' = sources.id)`;
+  where v.project_id in ${itsProjects} and e.kind = 'clip' and e.data->>'sourceId' = sources.id)`;
 
 /** Whether a step of any version names a recording: undo may bring a clip of it back. */
 const inHistory = sql`exists (select 1 from steps s join versions v on v.id = s.version_id
-  where v.project_id = sources.project_id and position(sources.id in s.changes::text) > 0)`;
+  where v.project_id in ${itsProjects} and position(sources.id in s.changes::text) > 0)`;
 
 export const UnusedChange = z.object({ restore: z.array(z.string()).optional() });
 
 /** Takes the recordings that no clip uses out of the project's list, or puts such ones back. Their sound is kept. Returns their ids. */
 export async function changeUnused(projectId: string, { restore }: z.infer<typeof UnusedChange>): Promise<{ ids: string[] }> {
-  const rows = restore
-    ? await db()
-        .update(sources)
-        .set({ removedAt: null })
-        .where(and(eq(sources.projectId, projectId), inArray(sources.id, restore)))
-        .returning({ id: sources.id })
-    : await db()
-        .update(sources)
-        .set({ removedAt: sql`now()` })
+  const to = restore ? null : sql`now()`;
+  const which = restore ? inArray(sources.id, restore) : and(inArray(sources.status, ["ready", "failed", "asking"]), sql`not ${inUse}`);
+  const ids = await db().transaction(async (tx) => {
+    const own = await tx
+      .update(sources)
+      .set({ removedAt: to })
+      .where(and(eq(sources.projectId, projectId), which, restore ? undefined : isNull(sources.removedAt)))
+      .returning({ id: sources.id });
+    const shared = await tx
+      .select({ id: sources.id })
+      .from(sources)
+      .innerJoin(sharedSources, and(eq(sharedSources.sourceId, sources.id), eq(sharedSources.projectId, projectId)))
+      .where(and(which, restore ? undefined : isNull(sharedSources.removedAt)));
+    if (shared.length > 0)
+      await tx
+        .update(sharedSources)
+        .set({ removedAt: to })
         .where(
-          and(eq(sources.projectId, projectId), inArray(sources.status, ["ready", "failed", "asking"]), isNull(sources.removedAt), sql`not ${inUse}`),
-        )
-        .returning({ id: sources.id });
-  const ids = rows.map((r) => r.id);
+          and(
+            eq(sharedSources.projectId, projectId),
+            inArray(
+              sharedSources.sourceId,
+              shared.map((r) => r.id),
+            ),
+          ),
+        );
+    return [...own, ...shared].map((r) => r.id);
+  });
   for (const sourceId of ids) await announce(db(), { type: "source", projectId, sourceId, status: restore ? "ready" : "removed", progress: 1 });
   return { ids };
 }
@@ -240,7 +264,14 @@ const KEPT_DAYS = 30;
 export async function purgeRemoved(days = KEPT_DAYS): Promise<number> {
   const gone = await db()
     .delete(sources)
-    .where(and(sql`${sources.removedAt} < now() - make_interval(days => ${days})`, sql`not ${inUse}`, sql`not ${inHistory}`))
+    .where(
+      and(
+        sql`${sources.removedAt} < now() - make_interval(days => ${days})`,
+        sql`not exists (select 1 from shared_sources h where h.source_id = sources.id and h.removed_at is null)`,
+        sql`not ${inUse}`,
+        sql`not ${inHistory}`,
+      ),
+    )
     .returning({ id: sources.id });
   return gone.length;
 }
@@ -258,6 +289,9 @@ export async function removeSource(id: string): Promise<{ removed: true; kept: b
       .from(sources)
       .where(eq(sources.id, id));
     if (named.used) throw new ApiError(409, "in-use", "A clip uses this recording. Nothing was changed.");
+    // A recording that other projects share stays as long as they have it.
+    const [other] = await tx.select({ id: sharedSources.projectId }).from(sharedSources).where(eq(sharedSources.sourceId, id)).limit(1);
+    if (other) named.history = true;
     if (named.history) await tx.update(sources).set({ removedAt: sql`now()` }).where(eq(sources.id, id));
     else await tx.delete(sources).where(eq(sources.id, id));
     return { projectId: source.projectId, kept: named.history };

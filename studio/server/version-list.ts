@@ -10,6 +10,7 @@ import { ApiError, notFound } from "./errors";
 import { announce } from "./events";
 import { newId } from "./ids";
 import { wantMade } from "./made";
+import { ofProject } from "./sources";
 import { editVersion, loadVersion } from "./versions";
 
 // The versions of a project: arrangements of the same recordings, each with its own history.
@@ -69,7 +70,7 @@ export async function newVersion(projectId: string, { name, from, description }:
       const rows = Object.entries(kinds).flatMap(([kind, list]) => list.map((data) => ({ kind, id: data.id, data })));
       await tx.execute(sql`insert into entities (version_id, kind, id, data)
         select ${id}, r.kind, r.id, r.data from jsonb_to_recordset(${JSON.stringify([{ kind: "piece", id: PIECE_ID, data: piece }, ...rows])}::jsonb) as r(kind text, id text, data jsonb)`);
-      const lengths = await tx.select({ id: sources.id, length: sources.length }).from(sources).where(eq(sources.projectId, projectId));
+      const lengths = await tx.select({ id: sources.id, length: sources.length }).from(sources).where(ofProject(projectId));
       await wantMade(
         tx,
         new Map(lengths.map((s) => [s.id, s])),

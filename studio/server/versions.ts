@@ -13,6 +13,7 @@ import { ApiError, notFound } from "./errors";
 import { announcing, type ProjectEvent } from "./events";
 import { wantMade } from "./made";
 import { readVersion, type Unread } from "./read-version";
+import { ofProject } from "./sources";
 
 type Transaction = Parameters<Parameters<Database["transaction"]>[0]>[0];
 type Reader = Database | Transaction;
@@ -42,7 +43,7 @@ async function sourcesOf(on: Reader, projectId: string): Promise<ReadonlyMap<str
   const rows = await on
     .select({ id: sources.id, name: sources.name, length: sources.length, channels: sources.channels })
     .from(sources)
-    .where(and(eq(sources.projectId, projectId), eq(sources.status, "ready")));
+    .where(and(ofProject(projectId), eq(sources.status, "ready")));
   return new Map(rows.map((r) => [r.id, r]));
 }
 

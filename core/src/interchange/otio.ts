@@ -10,10 +10,10 @@ import { InterchangeError } from "./error";
  */
 
 const OURS = "wet_thread";
-type Json = Readonly<Record<string, unknown>>;
+export type Json = Readonly<Record<string, unknown>>;
 
-const rational = (value: number, rate: number): Json => ({ OTIO_SCHEMA: "RationalTime.1", rate, value });
-const range = (start: number, duration: number, rate: number): Json => ({
+export const rational = (value: number, rate: number): Json => ({ OTIO_SCHEMA: "RationalTime.1", rate, value });
+export const range = (start: number, duration: number, rate: number): Json => ({
   OTIO_SCHEMA: "TimeRange.1",
   start_time: rational(start, rate),
   duration: rational(duration, rate),
@@ -34,14 +34,14 @@ export function fileNames(sources: Iterable<SourceInfo>, ending: string): Map<st
 }
 
 /** A place where a clip begins and ends on its line: at splices, where it blends. */
-interface Laid {
+export interface Laid {
   readonly clip: Clip;
   readonly from: number;
   readonly to: number;
 }
 
 /** The clips of a lane in lines: on each they follow one another, and overlap only where they blend. */
-function linesOf(clips: readonly Clip[]): Laid[][] {
+export function linesOf(clips: readonly Clip[]): Laid[][] {
   const follower = new Map(clips.filter((c) => c.blend).map((c) => [(c.blend as NonNullable<Clip["blend"]>).with, c]));
   const lines: Laid[][] = [];
   const ends: Clip[] = [];
@@ -192,6 +192,11 @@ export function readOtio(text: string, sources: ReadonlyMap<string, SourceInfo>,
   } catch {
     throw new InterchangeError("This file can't be read: it is no whole JSON.");
   }
+  return readTimeline(file, sources, sampleRate, newId);
+}
+
+/** Reads a timeline as JSON has it: what other readers come to as well. Throws InterchangeError in words. */
+export function readTimeline(file: unknown, sources: ReadonlyMap<string, SourceInfo>, sampleRate: number, newId: () => string): ReadTimeline {
   if (schemaOf(file) !== "Timeline" || !isObject(file)) throw new InterchangeError("This JSON is no OpenTimelineIO timeline.");
   const stack = file.tracks;
   if (schemaOf(stack) !== "Stack" || !isObject(stack)) throw new InterchangeError("This timeline has no tracks.");

@@ -7,7 +7,7 @@ import type { FileLayout } from "@wet-thread/core/media/pcm";
 import type { Making } from "@wet-thread/core/model/played";
 import type { Processor } from "@wet-thread/core/model/treatment";
 import { sql } from "drizzle-orm";
-import { bigint, customType, index, integer, jsonb, pgTable, primaryKey, real, text, timestamp, uniqueIndex } from "drizzle-orm/pg-core";
+import { bigint, boolean, customType, index, integer, jsonb, pgTable, primaryKey, real, text, timestamp, uniqueIndex } from "drizzle-orm/pg-core";
 
 const bytea = customType<{ data: Buffer }>({ dataType: () => "bytea" });
 const created = () => timestamp("created_at", { withTimezone: true }).notNull().default(sql`now()`);
@@ -16,6 +16,8 @@ export const projects = pgTable("projects", {
   id: text("id").primaryKey(),
   name: text("name").notNull(),
   sampleRate: integer("sample_rate").notNull(),
+  /** Removed; it can be put back for a month. */
+  removedAt: timestamp("removed_at", { withTimezone: true }),
   createdAt: created(),
 });
 
@@ -119,6 +121,8 @@ export const sources = pgTable(
     /** What people should know of how it was read. */
     notes: jsonb("notes").$type<string[]>().notNull().default([]),
     asking: jsonb("asking").$type<Asking>(),
+    /** Whether it was answered that what is there is to be kept. */
+    kept: boolean("kept").notNull().default(false),
     /** Samples at the project's rate at which a hit begins. */
     transients: jsonb("transients").$type<number[]>().notNull().default([]),
     /** Bytes that are to come in all, where it comes in parts; null where it comes in one go. */
@@ -130,6 +134,22 @@ export const sources = pgTable(
     createdAt: created(),
   },
   (t) => [index("sources_project").on(t.projectId)],
+);
+
+/** Recordings that a project shares with the one that they belong to: those of which it is a copy. */
+export const sharedSources = pgTable(
+  "shared_sources",
+  {
+    projectId: text("project_id")
+      .notNull()
+      .references(() => projects.id, { onDelete: "cascade" }),
+    sourceId: text("source_id")
+      .notNull()
+      .references(() => sources.id, { onDelete: "cascade" }),
+    /** Taken out of this project's list while nothing in it used it. */
+    removedAt: timestamp("removed_at", { withTimezone: true }),
+  },
+  (t) => [primaryKey({ columns: [t.projectId, t.sourceId] }), index("shared_sources_source").on(t.sourceId)],
 );
 
 /** A recording as it came, in pieces of 1 MiB. */

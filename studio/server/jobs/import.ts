@@ -10,6 +10,7 @@ import { type Asking, sources } from "../db/schema";
 import { announce } from "../events";
 import { decode } from "../media/decode";
 import { clearSamples, SampleRows } from "../samples";
+import { TAIL_MISSING } from "../sources";
 import { storedBytes } from "../store";
 
 /** Collects one channel's samples into chunks of 65,536. */
@@ -112,7 +113,10 @@ export async function importSource({ sourceId }: { sourceId: string }): Promise<
       onsets.map((o) => o.finish()),
       source.sampleRate,
     );
-    const asking = askingOf(outcome, length, source.sampleRate / info.sampleRate, source.sampleRate);
+    const short = askingOf(outcome, length, source.sampleRate / info.sampleRate, source.sampleRate);
+    // What has been answered once is not asked again.
+    const asking = source.kept ? null : short;
+    if (short && source.kept) outcome.notes.push(TAIL_MISSING);
     const status = asking ? "asking" : "ready";
     await db()
       .update(sources)

@@ -3,6 +3,7 @@ import { type JobHelpers, run } from "graphile-worker";
 import { databaseUrl, db, pool } from "../db/client";
 import { exportJobs, made, printJobs, sources } from "../db/schema";
 import { purgeMade } from "../made";
+import { purgeProjects } from "../projects";
 import { dropBrokenUploads, purgeRemoved } from "../sources";
 import { purgeVersions } from "../version-list";
 import { runExport } from "./export";
@@ -155,7 +156,7 @@ runner.events.on("worker:stop", ({ error }) => {
 const DAY_MS = 86_400_000;
 /** Lets go of what has been kept for long enough, at the start and once a day. */
 function purge(): void {
-  void Promise.all([purgeRemoved(), purgeMade(), purgeVersions()]).catch((error) => console.error("purge:", error.message));
+  void Promise.all([purgeRemoved(), purgeMade(), purgeVersions(), purgeProjects()]).catch((error) => console.error("purge:", error.message));
 }
 purge();
 setInterval(purge, DAY_MS).unref();

@@ -1,4 +1,6 @@
-import { route } from "@/server/http";
-import { getProject } from "@/server/projects";
+import { bodyOf, route } from "@/server/http";
+import { getProject, ProjectPatch, removeProject, renameProject } from "@/server/projects";
 
 export const GET = route((_, { id }) => getProject(id));
+export const PATCH = route(async (request, { id }) => renameProject(id, await bodyOf(request, ProjectPatch)));
+export const DELETE = route((_, { id }) => removeProject(id));

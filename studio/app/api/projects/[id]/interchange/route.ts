@@ -2,10 +2,15 @@ import { z } from "zod";
 import { queryOf, route } from "@/server/http";
 import { OutQuery, readInto } from "@/server/interchange";
 
-const Query = z.object({ name: z.string().max(400).default("Read in"), unit: OutQuery.shape.unit });
+const Query = z.object({
+  name: z.string().max(400).default("Read in"),
+  unit: OutQuery.shape.unit,
+  start: OutQuery.shape.start,
+  frameRate: OutQuery.shape.frameRate,
+});
 
 /** Reads a MIDI file of tempo, meter and markers, or a table of markers, into a new version. */
 export const POST = route(async (request, { id }) => {
-  const { name, unit } = queryOf(request, Query);
-  return readInto(id, new Uint8Array(await request.arrayBuffer()), name, unit);
+  const { name, ...query } = queryOf(request, Query);
+  return readInto(id, new Uint8Array(await request.arrayBuffer()), name, query);
 }, 201);

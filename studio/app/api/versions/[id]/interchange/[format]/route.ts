@@ -12,7 +12,7 @@ export const GET = route(async (request, { id, format }) => {
   const { doc, name } = await loadVersion(id);
   const measured = format === "csv" && query.what === "seams" && !query.check;
   const seams = measured ? ((await (await askApart(request, "seams", { versionId: id })).json()) as { seams: SeamRow[] }).seams : [];
-  const file = written(doc, name, format as Format, query, seams);
+  const file = await written(doc, name, format as Format, query, seams);
   if (query.check) return { left: file.left };
   return new Response(file.bytes, {
     headers: { "content-type": file.type, "content-disposition": attachment(file.name), "cache-control": "no-store" },

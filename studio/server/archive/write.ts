@@ -1,0 +1,96 @@
+import { Readable } from "node:stream";
+import { safeName } from "@wet-thread/core/media/file-names";
+import { dataOf } from "@wet-thread/core/model/document";
+import { and, asc, eq, gt, inArray } from "drizzle-orm";
+import yazl from "yazl";
+import { db } from "../db/client";
+import { sources, steps } from "../db/schema";
+import { getProject } from "../projects";
+import { ofProject } from "../sources";
+import { readSource } from "../store";
+import { loadVersion } from "../versions";
+import { ARCHIVE_FORMAT, ARCHIVE_VERSION, MANIFEST, type Manifest } from "./format";
+
+/** Steps fetched at a time. */
+const STEPS = 200;
+
+/** Files' names, each its own, whatever a system thinks of capitals. */
+function names(wished: readonly { name: string; ending: string }[]): string[] {
+  const taken = new Set<string>();
+  return wished.map(({ name, ending }) => {
+    const base = safeName(name);
+    let file = `${base}${ending}`;
+    for (let n = 2; taken.has(file.toLowerCase()); n++) file = `${base} ${n}${ending}`;
+    taken.add(file.toLowerCase());
+    return file;
+  });
+}
+
+/** Steps of a version up to a revision, a line of JSON each. */
+async function* historyLines(versionId: string, upTo: number): AsyncGenerator<string> {
+  for (let from = 0; from < upTo; ) {
+    const rows = await db()
+      .select()
+      .from(steps)
+      .where(and(eq(steps.versionId, versionId), gt(steps.revision, from)))
+      .orderBy(asc(steps.revision))
+      .limit(STEPS);
+    for (const { versionId: _, ...step } of rows) {
+      if (step.revision > upTo) return;
+      yield `${JSON.stringify(step)}\n`;
+    }
+    if (rows.length < STEPS) return;
+    from = (rows.at(-1) as { revision: number }).revision;
+  }
+}
+
+/** A whole project as one zip, made as it is read. Throws ApiError 404 or 410. */
+export async function archiveOf(projectId: string, history: boolean): Promise<{ name: string; bytes: AsyncIterable<Uint8Array> }> {
+  const project = await getProject(projectId);
+  const rows = await db()
+    .select()
+    .from(sources)
+    .where(and(ofProject(projectId), inArray(sources.status, ["ready", "asking", "failed"])))
+    .orderBy(asc(sources.createdAt));
+  const files = names(rows);
+  const loaded = await Promise.all(project.versions.map((v) => loadVersion(v.id)));
+  const manifest: Manifest = {
+    format: ARCHIVE_FORMAT,
+    formatVersion: ARCHIVE_VERSION,
+    project: { name: project.name, sampleRate: project.sampleRate },
+    recordings: rows.map((r, i) => ({
+      id: r.id,
+      name: r.name,
+      file: `recordings/${files[i]}`,
+      bytes: r.bytes,
+      length: r.length,
+      kept: r.kept,
+      removed: r.removedAt !== null,
+    })),
+    versions: loaded.map((v, i) => ({
+      name: v.name,
+      description: project.versions[i].description,
+      revision: v.revision,
+      file: `versions/${i + 1}.json`,
+      history: history ? `versions/${i + 1}.history.ndjson` : null,
+    })),
+  };
+  const zip = new yazl.ZipFile();
+  const broken = (error: Error): void => void (zip.outputStream as Readable).destroy(error);
+  zip.on("error", broken as (error: unknown) => void);
+  const add = (name: string, pieces: () => AsyncGenerator<Uint8Array | string>, compress: boolean, large: boolean): void =>
+    zip.addReadStreamLazy(name, { compress, forceZip64Format: large }, (then) => {
+      const stream = Readable.from(pieces(), { objectMode: false });
+      stream.on("error", broken);
+      then(null, stream);
+    });
+  zip.addBuffer(Buffer.from(JSON.stringify(manifest, null, 2)), MANIFEST);
+  for (const [i, version] of loaded.entries()) {
+    const about = manifest.versions[i];
+    zip.addBuffer(Buffer.from(JSON.stringify(dataOf(version.doc))), about.file);
+    if (about.history) add(about.history, () => historyLines(version.id, version.revision), true, false);
+  }
+  for (const [i, row] of rows.entries()) add(manifest.recordings[i].file, () => readSource(row.id, 0, row.bytes), false, row.bytes > 2 ** 31);
+  zip.end();
+  return { name: project.name, bytes: zip.outputStream as unknown as AsyncIterable<Uint8Array> };
+}
