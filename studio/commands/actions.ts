@@ -7,6 +7,7 @@ import type { Seam } from "@wet-thread/core/seam/seams";
 import { formatChange } from "@wet-thread/core/time/format";
 import type { GridStep } from "@wet-thread/core/time/grid";
 import { nudged } from "@wet-thread/core/time/nudge";
+import { frameRate, frameToSample, sampleToFrame } from "@wet-thread/core/time/timecode";
 import { toast } from "sonner";
 import { transport } from "@/engine/transport";
 import { edited, modeRules } from "@/state/modes";
@@ -175,6 +176,18 @@ export function stepGrid(direction: 1 | -1): void {
   const { lines } = viewGrid(doc(), settings(), start, samplesPerPixel);
   const at = Math.round(playhead);
   const to = direction > 0 ? lines.after(at).sample : lines.before(Math.max(0, at - 1)).sample;
+  placePlayhead(to);
+  reveal(to);
+}
+
+/** Moves the playhead to the beginning of the next frame, or of the one that it is in or at the beginning of which it stands. */
+export function stepFrame(direction: 1 | -1): void {
+  const { piece, sampleRate } = doc();
+  const rate = frameRate(piece.frameRate);
+  const at = Math.round(view().playhead);
+  const on = sampleToFrame(at, rate, sampleRate);
+  const frame = direction > 0 || frameToSample(on, rate, sampleRate) === at ? on + direction : on;
+  const to = Math.max(0, frameToSample(Math.max(0, frame), rate, sampleRate));
   placePlayhead(to);
   reveal(to);
 }

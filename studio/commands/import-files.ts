@@ -1,4 +1,5 @@
 import { newKey } from "@wet-thread/core/edit/registry";
+import { ENDINGS } from "@wet-thread/core/media/formats";
 import { toast } from "sonner";
 import { create } from "zustand";
 import { ask, ServerError, type SourceRow } from "@/state/api";
@@ -105,10 +106,10 @@ async function upload(file: File): Promise<SourceRow | null> {
 
 const AWAY_MS = 1000;
 
-/** Waits until a recording has been read; null when it could not be. */
-async function whenReady(row: SourceRow): Promise<SourceRow | null> {
+/** Waits until a recording has been read, or asks something; null when it could not be. */
+async function whenReady(id: string): Promise<SourceRow | null> {
   for (;;) {
-    const now = await ask<SourceRow>(`/api/sources/${row.id}`).catch((error: ServerError) => error);
+    const now = await ask<SourceRow>(`/api/sources/${id}`).catch((error: ServerError) => error);
     if (now instanceof ServerError) {
       // Taken away meanwhile; a server that is only away is waited for, and the recording laid when it is ready after all.
       if (!now.passing && now.status < 500) return null;
@@ -119,31 +120,78 @@ async function whenReady(row: SourceRow): Promise<SourceRow | null> {
       toast.error(`${now.name}: ${now.error}`, { duration: 10_000 });
       return null;
     }
-    if (now.status === "ready") return now;
+    if (now.status === "ready" || now.status === "asking") return now;
     await new Promise((wake) => setTimeout(wake, 150));
   }
 }
 
+/** Answers what is asked about a recording whose file holds less than it says. Resolves to it where what is there is kept. */
+export async function answerSource(id: string, keep: boolean): Promise<SourceRow | null> {
+  try {
+    const row = await ask<SourceRow>(`/api/sources/${id}/answer`, { json: { keep } });
+    await session().refreshSources();
+    return keep ? row : null;
+  } catch (error) {
+    if (!(error instanceof ServerError)) throw error;
+    toast.error(error.message);
+    return null;
+  }
+}
+
+/** How several recordings are laid: one after another on one track, each on a track of its own, or each at the time that its file tells. */
+export type Arrangement = "row" | "stack" | "own";
+
+/** Waits until the page knows a recording that the server has. */
+async function known(row: SourceRow): Promise<void> {
+  await session().refreshSources();
+  for (let i = 0; i < 50 && !session().doc.sources.has(row.id); i++) {
+    await new Promise((wake) => setTimeout(wake, 50));
+    await session().refreshSources();
+  }
+}
+
+/** What is told of a recording besides its samples, in words. */
+function tellNotes(row: SourceRow): void {
+  if (row.notes.length > 0) toast(`${row.name}: ${row.notes.join(" ")}`, { duration: 10_000 });
+}
+
 /**
- * Imports files one after the other and lays each where it was dropped: on a lane at a position, or on a new track of its own. Work goes
- * on meanwhile.
+ * Imports files one after the other and lays each where it was dropped: on a lane at a position, or on a new track of its own; several as
+ * they are arranged. Work goes on meanwhile. One that is cut short asks, and is laid when what is there is wanted.
  */
-export async function importFiles(files: readonly File[], at: { trackId: string | null; position: number }): Promise<void> {
-  let { position } = at;
+export async function importFiles(
+  files: readonly File[],
+  at: { trackId: string | null; position: number },
+  arrangement: Arrangement = at.trackId ? "row" : "stack",
+): Promise<void> {
+  let { position, trackId } = at;
+  const lay = async (row: SourceRow): Promise<void> => {
+    await known(row);
+    tellNotes(row);
+    const first = session().doc.clips.size === 0;
+    const own = arrangement === "own" && row.timeReference !== null ? row.timeReference : null;
+    const to = arrangement === "row" ? (trackId ?? freshTrackId()) : arrangement === "stack" && files.length === 1 ? trackId : null;
+    layOut(row, to, own ?? position);
+    if (first) zoomToWhole();
+    if (arrangement !== "row") return;
+    trackId = to;
+    position += row.length;
+  };
   for (const file of files) {
     const row = await upload(file);
-    const ready = row && (await whenReady(row));
-    if (!ready) continue;
-    await session().refreshSources();
-    // The list may still be a moment behind.
-    for (let i = 0; i < 50 && !session().doc.sources.has(ready.id); i++) {
-      await new Promise((wake) => setTimeout(wake, 50));
-      await session().refreshSources();
+    const read = row && (await whenReady(row.id));
+    if (!read) continue;
+    if (read.status === "ready") {
+      await lay(read);
+      continue;
     }
-    const first = session().doc.clips.size === 0;
-    layOut(ready, at.trackId, position);
-    if (first) zoomToWhole();
-    if (at.trackId) position += ready.length;
+    await session().refreshSources();
+    toast(read.name, {
+      description: read.asking?.message ?? "",
+      duration: Number.POSITIVE_INFINITY,
+      action: { label: "Keep", onClick: () => void answerSource(read.id, true).then((kept) => kept && lay(kept)) },
+      cancel: { label: "Don't", onClick: () => void answerSource(read.id, false) },
+    });
   }
 }
 
@@ -161,7 +209,51 @@ export function chooseFiles(): void {
   const input = document.createElement("input");
   input.type = "file";
   input.multiple = true;
-  input.accept = ".wav,.wave,.bwf,.rf64,audio/wav,audio/x-wav";
-  input.onchange = () => void importFiles([...(input.files ?? [])], { trackId: null, position: view().playhead });
+  input.accept = [...ENDINGS, "audio/*"].join(",");
+  input.onchange = () => arrange([...(input.files ?? [])], { trackId: null, position: view().playhead });
   input.click();
+}
+
+/** Several files that wait for it to be said how they are laid. */
+export const useArranging = create<{ readonly files: readonly File[]; readonly at: { trackId: string | null; position: number } | null }>(() => ({
+  files: [],
+  at: null,
+}));
+
+/** Imports files; of several it is asked first how they are to be laid. */
+export function arrange(files: readonly File[], at: { trackId: string | null; position: number }): void {
+  if (files.length === 0) return;
+  if (files.length === 1) void importFiles(files, at);
+  else useArranging.setState({ files, at });
+}
+
+/** The files of what was dropped, those in folders too; of folders only what looks like sound by its ending, as they hold all sorts of things. */
+export async function filesDropped(data: DataTransfer): Promise<File[]> {
+  const entries = [...data.items].flatMap((item) => item.webkitGetAsEntry?.() ?? []);
+  if (!entries.some((e) => e.isDirectory)) return [...data.files];
+  const files: File[] = [];
+  let passed = 0;
+  const visit = async (entry: FileSystemEntry, inFolder: boolean): Promise<void> => {
+    if (entry.isDirectory) {
+      const reader = (entry as FileSystemDirectoryEntry).createReader();
+      // It gives a hundred at a time, and nothing when there is no more.
+      for (;;) {
+        const more = await new Promise<FileSystemEntry[]>((resolve, reject) => reader.readEntries(resolve, reject)).catch(() => []);
+        if (more.length === 0) return;
+        for (const one of more.sort((a, b) => a.name.localeCompare(b.name, undefined, { numeric: true }))) await visit(one, true);
+      }
+    }
+    if (inFolder && !ENDINGS.some((e) => entry.name.toLowerCase().endsWith(e))) {
+      passed++;
+      return;
+    }
+    const file = await new Promise<File | null>((resolve) => (entry as FileSystemFileEntry).file(resolve, () => resolve(null)));
+    if (file) files.push(file);
+  };
+  for (const entry of entries) await visit(entry, false);
+  if (passed > 0)
+    toast(
+      `${passed} ${passed === 1 ? "file" : "files"} in the folder ${passed === 1 ? "is" : "are"} no sound and ${passed === 1 ? "was" : "were"} passed over.`,
+    );
+  return files;
 }

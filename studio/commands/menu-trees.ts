@@ -285,7 +285,7 @@ export const TREES = {
     "palette",
     "keys",
     "list",
-    "theme",
+    { group: "Picture and look", of: ["picture", "frame-on", "frame-back", "theme"] },
     "menu",
   ],
   inspector: ["inspector", "next-tab", "previous-tab", "-", "{tabs}", "-", "seam-check", "marker"],

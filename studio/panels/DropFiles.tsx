@@ -1,7 +1,9 @@
 "use client";
 import { Upload as UploadIcon, X } from "lucide-react";
-import { type ReactNode, useState } from "react";
-import { importFiles, useUploads } from "@/commands/import-files";
+import { type ReactNode, useEffect, useState } from "react";
+import { toast } from "sonner";
+import { arrange, filesDropped, useUploads } from "@/commands/import-files";
+import { ask, ServerError } from "@/state/api";
 import { session, useSession } from "@/state/session";
 import { setView, view } from "@/state/view";
 import { dropsAsk } from "@/timeline/gestures/gesture";
@@ -9,10 +11,21 @@ import { flagLines } from "@/timeline/model/describe";
 import { laneAt } from "@/timeline/model/geometry";
 import { clearPreview, setPreview } from "@/timeline/model/preview";
 import { snapped } from "@/timeline/model/snapping";
+import { ArrangeFiles } from "./ArrangeFiles";
 
 /** Takes files that are dropped anywhere: on a lane they go there, elsewhere they start tracks of their own. */
 export function DropFiles({ children }: { children: ReactNode }) {
   const [over, setOver] = useState(false);
+  useEffect(() => {
+    const paste = (e: ClipboardEvent): void => {
+      const files = [...(e.clipboardData?.files ?? [])];
+      if (files.length === 0 || (e.target as HTMLElement | null)?.closest?.("input, textarea")) return;
+      e.preventDefault();
+      arrange(files, { trackId: view().trackId, position: view().playhead });
+    };
+    window.addEventListener("paste", paste);
+    return () => window.removeEventListener("paste", paste);
+  }, []);
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: the import button and dialog do the same by keyboard
     <div
@@ -35,12 +48,14 @@ export function DropFiles({ children }: { children: ReactNode }) {
         e.preventDefault();
         setOver(false);
         clearPreview();
-        const files = [...e.dataTransfer.files];
-        if (files.length === 0) return;
         const { inside, lane, position, x, y } = placeOf(e);
-        const lay = (at: number): void => void importFiles(files, { trackId: lane?.trackId ?? null, position: at });
-        if (inside && dropsAsk()) setView({ placing: { from: { start: position, end: position }, x, y, by: 0, place: (by) => lay(position + by) } });
-        else lay(position);
+        void filesDropped(e.dataTransfer).then((files) => {
+          if (files.length === 0) return;
+          const lay = (at: number): void => arrange(files, { trackId: lane?.trackId ?? null, position: at });
+          if (inside && dropsAsk())
+            setView({ placing: { from: { start: position, end: position }, x, y, by: 0, place: (by) => lay(position + by) } });
+          else lay(position);
+        });
       }}
     >
       {children}
@@ -50,6 +65,7 @@ export function DropFiles({ children }: { children: ReactNode }) {
         </div>
       )}
       <Progress />
+      <ArrangeFiles />
     </div>
   );
 }
@@ -73,6 +89,17 @@ function placeOf(e: { clientX: number; clientY: number }) {
   };
 }
 
+/** Stops a recording that is being read, and takes it away. */
+async function takeAway(id: string): Promise<void> {
+  try {
+    await ask(`/api/sources/${id}`, { method: "DELETE" });
+  } catch (error) {
+    if (!(error instanceof ServerError)) throw error;
+    toast.error(error.message);
+  }
+  await session().refreshSources();
+}
+
 /** What is being sent and read, with a way to stop it. */
 function Progress() {
   const uploads = useUploads((s) => s.list);
@@ -86,18 +113,24 @@ function Progress() {
     >
       <h2 className="flex items-center gap-2 font-semibold">
         <UploadIcon size={15} aria-hidden /> Importing
+        {uploads.length + reading.length > 1 && (
+          <button
+            type="button"
+            className="ml-auto rounded-sm px-1 font-normal text-ink-2 text-sm hover:bg-weft"
+            onClick={() => {
+              for (const u of uploads) u.cancel();
+              for (const s of reading) void takeAway(s.id);
+            }}
+          >
+            Cancel all
+          </button>
+        )}
       </h2>
       {uploads.map((u) => (
         <Row key={u.id} name={u.name} what="sending" part={u.size ? u.sent / u.size : 0} onCancel={u.cancel} />
       ))}
       {reading.map((s) => (
-        <Row
-          key={s.id}
-          name={s.name}
-          what="reading"
-          part={s.progress}
-          onCancel={() => void fetch(`/api/sources/${s.id}`, { method: "DELETE" }).then(() => session().refreshSources())}
-        />
+        <Row key={s.id} name={s.name} what="reading" part={s.progress} onCancel={() => void takeAway(s.id)} />
       ))}
     </section>
   );

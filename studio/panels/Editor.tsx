@@ -25,6 +25,7 @@ import { KeySheet } from "./KeySheet";
 import { LanePanels } from "./LanePanels";
 import { ModeLine } from "./mode-line/ModeLine";
 import { Palette } from "./Palette";
+import { PictureWindow } from "./PictureWindow";
 import { PieceList } from "./PieceList";
 import { RulerMarks } from "./rulers/RulerMarks";
 import { OverviewLabel, StatusLine } from "./StatusLine";
@@ -119,6 +120,7 @@ function Opened() {
   // Keys are shown all over; when they change, so does what is drawn.
   useKeys((s) => s.changed);
   const seamCheck = useSettings((s) => s.seamCheck);
+  const picture = useSettings((s) => s.picture);
   useNarrow();
   const narrow = useView((v) => v.narrow);
   const over = useView((v) => v.inspectorOver);
@@ -180,6 +182,7 @@ function Opened() {
         <Palette />
         <KeySheet />
         <PieceList />
+        {picture && <PictureWindow />}
       </div>
     </DropFiles>
   );

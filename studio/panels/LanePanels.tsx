@@ -83,7 +83,7 @@ function FirstSteps() {
   const empty = useSession((s) => s.doc.clips.size === 0 && s.sources.size === 0);
   if (!empty) return null;
   const steps: readonly (readonly [string, string, string])[] = [
-    ["Bring recordings in", "Drop WAV files on the lanes, or choose them.", keyOf("import")],
+    ["Bring recordings in", "Drop sound files or folders on the lanes, or choose them.", keyOf("import")],
     ["Look and listen", "The wheel scrolls, with Ctrl it zooms; a click in a ruler says where playing begins.", keyOf("play")],
     ["Cut", "Split at the playhead, drag names to move, edges to trim, corners to fade.", keyOf("split")],
   ];

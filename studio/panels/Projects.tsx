@@ -1,22 +1,50 @@
 "use client";
-import { Plus } from "lucide-react";
+import { FolderOpen, Undo2 } from "lucide-react";
 import { useRouter } from "next/navigation";
-import { useEffect, useState } from "react";
+import { useCallback, useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
-import { ask, type ProjectRow, ServerError } from "@/state/api";
-import { Button, Field, Segments } from "@/ui/controls";
+import { ask, ServerError } from "@/state/api";
+import { Button } from "@/ui/controls";
 import { Mark } from "@/ui/Mark";
 import { ThemeButton } from "@/ui/ThemeButton";
-import { ProjectList, type ProjectSummary } from "./ProjectList";
+import { NewProject } from "./projects/NewProject";
+import { ProjectList, type ProjectSummary } from "./projects/ProjectList";
+import { readArchive } from "./projects/read-archive";
 
+/** Every project: found, sorted, opened, renamed, copied, removed and put back; and new ones. */
 export function Projects() {
+  const router = useRouter();
   const [rows, setRows] = useState<readonly ProjectSummary[] | null>(null);
+  const [removed, setRemoved] = useState<readonly ProjectSummary[]>([]);
   const [wrong, setWrong] = useState("");
-  useEffect(() => {
-    ask<{ projects: ProjectSummary[] }>("/api/projects")
-      .then((a) => setRows(a.projects))
-      .catch((e: Error) => setWrong(e.message));
+  const [progress, setProgress] = useState<number | null>(null);
+  const input = useRef<HTMLInputElement>(null);
+  const refresh = useCallback(async () => {
+    try {
+      const [now, gone] = await Promise.all(["/api/projects", "/api/projects?removed=1"].map((a) => ask<{ projects: ProjectSummary[] }>(a)));
+      setRows(now.projects);
+      setRemoved(gone.projects);
+      setWrong("");
+    } catch (error) {
+      if (!(error instanceof ServerError)) throw error;
+      setWrong(error.message);
+    }
   }, []);
+  useEffect(() => void refresh(), [refresh]);
+  const open = async (file: File): Promise<void> => {
+    const id = await readArchive(file, setProgress);
+    setProgress(null);
+    if (id) router.push(`/p/${id}`);
+  };
+  const putBack = async (project: ProjectSummary): Promise<void> => {
+    try {
+      await ask(`/api/projects/${project.id}/restore`, { method: "POST" });
+    } catch (error) {
+      if (!(error instanceof ServerError)) throw error;
+      toast.error(error.message);
+    }
+    await refresh();
+  };
   return (
     <div className="min-h-full bg-ground">
       <header className="flex h-12 items-center gap-3 border-line border-b bg-surface px-4">
@@ -25,77 +53,68 @@ export function Projects() {
         <span className="ml-auto" />
         <ThemeButton />
       </header>
-      <main className="mx-auto grid max-w-[1040px] grid-cols-[minmax(0,1fr)_320px] gap-8 px-6 py-10 max-[860px]:grid-cols-1">
+      <main className="mx-auto grid max-w-[1080px] grid-cols-[minmax(0,1fr)_320px] gap-8 px-6 py-10 max-[860px]:grid-cols-1">
         <section aria-labelledby="projects">
           <h1 id="projects" className="font-semibold text-xl">
             Projects
           </h1>
           {wrong && <p className="mt-4 rounded-md border border-madder bg-raised p-3">{wrong}</p>}
           {rows?.length === 0 && <p className="mt-4 text-ink-2">No project yet. Name one on the right and start with a recording.</p>}
-          {rows && <ProjectList rows={rows} />}
+          {rows && <ProjectList rows={rows} onChange={refresh} />}
+          {removed.length > 0 && (
+            <details className="mt-6">
+              <summary className="cursor-pointer text-ink-2">
+                Removed: {removed.length === 1 ? "1 project" : `${removed.length} projects`} that can be put back
+              </summary>
+              <ul className="mt-2 divide-y divide-line" aria-label="Removed projects">
+                {removed.slice(0, 200).map((p) => (
+                  <li key={p.id} className="flex items-center gap-3 py-2">
+                    <span className="min-w-0 flex-1 truncate">{p.name}</span>
+                    <Button onClick={() => void putBack(p)}>
+                      <Undo2 size={14} aria-hidden /> Put back
+                    </Button>
+                  </li>
+                ))}
+              </ul>
+            </details>
+          )}
         </section>
-        <NewProject />
+        <div className="space-y-4">
+          <NewProject />
+          <section aria-labelledby="archive" className="rounded-lg border border-line bg-surface p-4">
+            <h2 id="archive" className="font-semibold text-lg">
+              From an archive
+            </h2>
+            <p className="mt-1 text-ink-2 text-sm">A whole project in one zip, as the export writes it.</p>
+            <input
+              ref={input}
+              type="file"
+              accept=".zip,application/zip"
+              className="hidden"
+              aria-label="Project archive"
+              onChange={(e) => {
+                const [file] = e.target.files ?? [];
+                e.target.value = "";
+                if (file) void open(file);
+              }}
+            />
+            <Button className="mt-3 w-full" disabled={progress !== null} onClick={() => input.current?.click()}>
+              <FolderOpen size={15} aria-hidden />{" "}
+              {progress === null ? "Open an archive …" : progress < 1 ? `Sending ${Math.round(progress * 100)} %` : "Reading …"}
+            </Button>
+            {progress !== null && (
+              <div
+                role="progressbar"
+                aria-label="Archive"
+                aria-valuenow={Math.round(progress * 100)}
+                className="mt-2 h-1.5 overflow-hidden rounded-full bg-weft"
+              >
+                <div className="h-full bg-indigo" style={{ width: `${Math.max(3, progress * 100)}%` }} />
+              </div>
+            )}
+          </section>
+        </div>
       </main>
     </div>
-  );
-}
-
-function NewProject() {
-  const router = useRouter();
-  const [name, setName] = useState("");
-  const [rate, setRate] = useState<"44100" | "48000" | "96000">("48000");
-  const [tempo, setTempo] = useState("120");
-  const create = async (): Promise<void> => {
-    try {
-      const project = await ask<ProjectRow>("/api/projects", { json: { name, sampleRate: Number(rate), tempo: Number(tempo) } });
-      router.push(`/p/${project.id}`);
-    } catch (error) {
-      if (error instanceof ServerError) toast.error(error.message);
-      else throw error;
-    }
-  };
-  return (
-    <section aria-labelledby="new" className="h-fit rounded-lg border border-line bg-surface p-4">
-      <h2 id="new" className="font-semibold text-lg">
-        New project
-      </h2>
-      <form
-        className="mt-4 space-y-4"
-        onSubmit={(e) => {
-          e.preventDefault();
-          void create();
-        }}
-      >
-        <label className="block">
-          <span className="mb-1 block text-ink-2 text-sm">Name</span>
-          <input
-            className="h-8 w-full rounded-md border border-line bg-raised px-2.5"
-            value={name}
-            onChange={(e) => setName(e.target.value)}
-            maxLength={200}
-          />
-        </label>
-        <div>
-          <span className="mb-1 block text-ink-2 text-sm">Sample rate</span>
-          <Segments
-            label="Sample rate"
-            value={rate}
-            onChange={setRate}
-            options={[
-              ["44100", "44.1 kHz"],
-              ["48000", "48 kHz"],
-              ["96000", "96 kHz"],
-            ]}
-          />
-        </div>
-        <div>
-          <span className="mb-1 block text-ink-2 text-sm">Tempo</span>
-          <Field label="Tempo" value={tempo} unit="quarter notes a minute" onCommit={setTempo} />
-        </div>
-        <Button look="main" type="submit" className="w-full" disabled={name.trim() === ""}>
-          <Plus size={16} aria-hidden /> Create project
-        </Button>
-      </form>
-    </section>
   );
 }

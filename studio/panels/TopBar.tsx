@@ -12,7 +12,7 @@ import { IconButton } from "@/ui/controls";
 import { Mark } from "@/ui/Mark";
 import { Menu } from "@/ui/menu";
 import { ThemeButton } from "@/ui/ThemeButton";
-import { ExportMenu } from "./ExportMenu";
+import { ExportMenu } from "./export/ExportMenu";
 import { ListenMenu, MetronomeButton } from "./Listening";
 import { ReadOuts } from "./ReadOuts";
 import { VersionMenu } from "./VersionMenu";

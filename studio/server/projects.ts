@@ -77,12 +77,6 @@ export async function listProjects(removed = false) {
       bytes: sql<number>`(select coalesce(sum(s.bytes + case when s.layout is null then s.length * s.channels * 4 else 0 end), 0)::float8 from sources s where s.project_id = projects.id)`,
       versions: sql<number>`(select count(*)::int from versions v where v.project_id = projects.id and v.removed_at is null)`,
       tracks: sql<number>`(select count(*)::int from entities e join versions v on v.id = e.version_id where v.project_id = projects.id and v.removed_at is null and e.kind = 'track')`,
-      // Colours of the first version's tracks, in their order.
-      dyes: sql<string[]>`(
-        select coalesce(array_agg(t.data->>'color' order by o.place), '{}')
-        from entities p, jsonb_array_elements_text(p.data->'trackOrder') with ordinality as o(id, place), entities t
-        where p.kind = 'piece' and p.version_id = (select v.id from versions v where v.project_id = projects.id and v.removed_at is null order by v.place, v.created_at limit 1)
-          and t.version_id = p.version_id and t.kind = 'track' and t.id = o.id)`,
       changedAt: sql<string>`(select max(v.changed_at) from versions v where v.project_id = projects.id)`,
     })
     .from(projects)

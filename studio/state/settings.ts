@@ -103,6 +103,9 @@ export interface Settings {
   /** The table of all seams is open. */
   readonly seamCheck: boolean;
   readonly seamCheckHeight: number;
+  /** The picture that stands in for a film is shown, and by how many frames it runs ahead of the piece. */
+  readonly picture: boolean;
+  readonly pictureOffset: number;
 }
 
 /** How somebody plays the lines of a bar: by how many ticks each comes later. */
@@ -159,6 +162,8 @@ export const useSettings = create<Settings>()(
       inspector: true,
       seamCheck: false,
       seamCheckHeight: 304,
+      picture: false,
+      pictureOffset: 0,
     }),
     { name: "wet-thread settings" },
   ),

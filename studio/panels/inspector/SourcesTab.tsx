@@ -3,7 +3,7 @@ import { formatClock } from "@wet-thread/core/time/format";
 import { Play, Plus, Square, Upload } from "lucide-react";
 import { useState } from "react";
 import { toast } from "sonner";
-import { chooseFiles, layOut } from "@/commands/import-files";
+import { answerSource, chooseFiles, layOut } from "@/commands/import-files";
 import { sourcePreview, useSourcePreview } from "@/engine/source-preview";
 import { ask, ServerError, type SourceRow } from "@/state/api";
 import { session, useSession } from "@/state/session";
@@ -33,7 +33,7 @@ export function SourcesTab() {
         <Upload size={15} aria-hidden /> Import recordings
       </Button>
       {sources.length === 0 ? (
-        <Empty title="No recordings yet">Drop WAV files anywhere in the window, or import them here.</Empty>
+        <Empty title="No recordings yet">Drop sound files or folders anywhere in the window, or import them here.</Empty>
       ) : (
         <div className="mt-2.5">
           <SearchField label="Find a recording" value={wanted} onChange={setWanted} />
@@ -103,13 +103,75 @@ function Source({ source, used }: { source: SourceRow; used: number }) {
               <span className="ml-auto">{times(0)}</span>
             )}
           </>
+        ) : source.status === "asking" ? (
+          <span className="whitespace-normal">
+            {source.asking?.message}
+            <span className="mt-1.5 flex gap-1.5">
+              <Button className="!h-7 flex-1" onClick={() => void answerSource(source.id, true)}>
+                Keep what is there
+              </Button>
+              <Button className="!h-7" onClick={() => void answerSource(source.id, false)}>
+                Remove
+              </Button>
+            </span>
+          </span>
         ) : source.status === "failed" ? (
           <span className="whitespace-normal text-madder">{source.error}</span>
         ) : (
           <span>reading {Math.round(source.progress * 100)} %</span>
         )}
       </p>
+      {ready && <Told source={source} />}
     </li>
+  );
+}
+
+/** What the file tells beside its samples, and what should be known of how it was read. */
+function Told({ source }: { source: SourceRow }) {
+  const { marks, loops, timeReference, title, scene, take, notes, sampleRate } = source;
+  const words = [title && title !== source.name && title, scene && `scene ${scene}`, take && `take ${take}`].filter(Boolean).join(" · ");
+  const uses = useSession((s) => s.doc.clips);
+  const own = [...uses.values()].find((c) => c.sourceId === source.id && !c.recipe);
+  if (!words && notes.length === 0 && marks.length + loops.length === 0 && timeReference === null) return null;
+  const small = "rounded-sm border border-line px-1.5 py-0.5 hover:border-ink-3";
+  return (
+    <div className="mt-1 space-y-1 text-ink-2 text-xs">
+      {words && <p className="truncate">{words}</p>}
+      {notes.map((n) => (
+        <p key={n}>{n}</p>
+      ))}
+      <p className="flex flex-wrap gap-1.5">
+        {timeReference !== null && (
+          <button
+            type="button"
+            className={small}
+            title={`At its own time, ${formatClock(timeReference, sampleRate, 3)}`}
+            onClick={() => layOut(source, null, timeReference)}
+          >
+            Lay at {formatClock(timeReference, sampleRate, 0)}
+          </button>
+        )}
+        {marks.length > 0 && own && (
+          <button
+            type="button"
+            className={small}
+            title="Its marks become markers of the piece, where its first clip has them"
+            onClick={() =>
+              session().edit(
+                marks
+                  .filter((m) => m.position >= own.offset && m.position <= own.offset + own.length)
+                  .map((m) => ({ type: "add-marker", position: own.start + m.position - own.offset, name: m.name || source.name })),
+                `Markers of ${source.name}`,
+              )
+            }
+          >
+            {marks.length === 1 ? "1 mark" : `${marks.length} marks`} as markers
+          </button>
+        )}
+        {marks.length > 0 && !own && <span>{marks.length === 1 ? "1 mark" : `${marks.length} marks`}</span>}
+        {loops.length > 0 && <span>{loops.length === 1 ? "1 loop" : `${loops.length} loops`}</span>}
+      </p>
+    </div>
   );
 }
 

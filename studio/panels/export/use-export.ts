@@ -2,14 +2,19 @@ import { useCallback, useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
 import { ask, ServerError } from "@/state/api";
 import { session, useSession } from "@/state/session";
+import type { OutJob } from "./settings";
 
-export type Encoding = "pcm16" | "pcm24" | "float32";
-export interface ExportJob {
-  readonly id: string;
-  readonly status: "queued" | "rendering" | "ready" | "failed";
-  readonly progress: number;
-  readonly error: string | null;
-}
+/** An export that has been asked for, before the server answered. */
+const NOT_YET: OutJob = {
+  id: "",
+  status: "queued",
+  progress: 0,
+  error: null,
+  name: "",
+  bytes: 0,
+  files: [],
+  spec: { format: "wav", split: "none", measure: false },
+};
 
 const wait = (ms: number): Promise<void> => new Promise((wake) => setTimeout(wake, ms));
 
@@ -32,9 +37,9 @@ function remember(versionId: string, id: string | null): void {
 }
 
 /** The export that this tab asked for last, looked after until it has ended. `onReady` is called when it ends well. */
-export function useExport(onReady: (id: string) => void) {
+export function useExport(onReady: (job: OutJob) => void) {
   const versionId = useSession((s) => s.versionId);
-  const [job, setJob] = useState<ExportJob | null>(null);
+  const [job, setJob] = useState<OutJob | null>(null);
   const ready = useRef(onReady);
   ready.current = onReady;
 
@@ -42,7 +47,7 @@ export function useExport(onReady: (id: string) => void) {
     async (id: string, gone: () => boolean): Promise<void> => {
       try {
         while (!gone()) {
-          const now = await ask<ExportJob>(`/api/exports/${id}`).catch((error: ServerError) => {
+          const now = await ask<OutJob>(`/api/exports/${id}`).catch((error: ServerError) => {
             // A server that is away is waited for.
             if (error.passing) return null;
             throw error;
@@ -51,7 +56,7 @@ export function useExport(onReady: (id: string) => void) {
           if (now) setJob(now);
           if (now?.status === "ready" || now?.status === "failed") {
             remember(versionId, null);
-            if (now.status === "ready") ready.current(id);
+            if (now.status === "ready") ready.current(now);
             return;
           }
           await wait(now ? 250 : 1000);
@@ -86,19 +91,14 @@ export function useExport(onReady: (id: string) => void) {
     };
   }, [versionId, followOne]);
 
-  const start = async (
-    part: { start: number; end: number; trackIds?: readonly string[]; clipIds?: readonly string[] },
-    encoding: Encoding,
-  ): Promise<void> => {
+  /** Asks for an export of what is seen: the steps on their way are waited for, and the revision that they lead to is named. */
+  const start = async (request: Record<string, unknown>): Promise<void> => {
     watch.current++;
-    setJob({ id: "", status: "queued", progress: 0, error: null });
+    setJob({ ...NOT_YET });
     try {
-      // What is exported is what is seen: the steps on their way are waited for, and the revision that they lead to is named.
       await session().settled();
       const { revision } = session().store.getState();
-      const { id } = await ask<{ id: string }>(`/api/versions/${versionId}/exports`, {
-        json: { span: { start: part.start, end: part.end }, tracks: part.trackIds, clips: part.clipIds, format: "wav", encoding, revision },
-      });
+      const { id } = await ask<{ id: string }>(`/api/versions/${versionId}/exports`, { json: { ...request, revision } });
       remember(versionId, id);
       followOne(id);
     } catch (error) {
@@ -114,5 +114,5 @@ export function useExport(onReady: (id: string) => void) {
     setJob(null);
     toast("The export was called off. Nothing was kept of it.", { id: "export" });
   };
-  return { job, start, callOff, busy: job !== null && job.status !== "ready" && job.status !== "failed" };
+  return { job, start, callOff, follow: followOne, busy: job !== null && job.status !== "ready" && job.status !== "failed" };
 }
