@@ -17,7 +17,7 @@ test("an export is found again after a reload, saved, and called off", async ({ 
     await route.fulfill({ response: answer, json: { ...job, status: "rendering", progress: 0.4 } });
   });
   const render = async (): Promise<void> => {
-    await page.getByTestId("export").click();
+    if (!(await page.getByRole("dialog", { name: "Export" }).isVisible())) await page.getByTestId("export").click();
     await page.getByRole("button", { name: "Render" }).click();
     await expect(page.getByRole("progressbar", { name: "Rendering" })).toHaveAttribute("aria-valuenow", "40");
   };

@@ -170,11 +170,11 @@ export async function importFiles(
     tellNotes(row);
     const first = session().doc.clips.size === 0;
     const own = arrangement === "own" && row.timeReference !== null ? row.timeReference : null;
-    const to = arrangement === "row" ? (trackId ?? freshTrackId()) : arrangement === "stack" && files.length === 1 ? trackId : null;
-    layOut(row, to, own ?? position);
+    const fresh = freshTrackId();
+    layOut(row, arrangement === "row" || files.length === 1 ? trackId : null, own ?? position, fresh);
     if (first) zoomToWhole();
     if (arrangement !== "row") return;
-    trackId = to;
+    trackId ??= fresh;
     position += row.length;
   };
   for (const file of files) {
@@ -196,8 +196,8 @@ export async function importFiles(
 }
 
 /** Lays a recording on a track, or on a new one. */
-export function layOut(source: Layable, trackId: string | null, position: number): void {
-  session().edit(layEdits(session().doc, source, trackId, position, freshTrackId()), `Add ${source.name}`);
+export function layOut(source: Layable, trackId: string | null, position: number, fresh = freshTrackId()): void {
+  session().edit(layEdits(session().doc, source, trackId, position, fresh), `Add ${source.name}`);
   if (source.channels > 2)
     toast.info(`${source.name} has ${source.channels} channels: they lie in pairs on ${Math.ceil(source.channels / 2)} linked tracks.`, {
       duration: 8000,

@@ -26,6 +26,8 @@ export function Shell({ children }: { children: ReactNode }) {
             title: "font-medium",
             description: "text-ink-2 text-sm",
             icon: "hidden",
+            actionButton: "mt-1 h-8 rounded-md border border-line bg-raised px-3 font-medium hover:border-ink-3",
+            cancelButton: "mt-1 h-8 rounded-md border border-line bg-raised px-3 hover:border-ink-3",
           },
         }}
       />

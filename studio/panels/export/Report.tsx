@@ -26,7 +26,7 @@ export function Report({ job }: { job: OutJob }) {
     ["Sample peak", loudness.samplePeak, "dBFS"],
   ] as const;
   return (
-    <section aria-label="Loudness" className="flex min-h-0 flex-col">
+    <section aria-label="How loud it is" className="flex min-h-0 flex-col">
       {job.files.length > 1 && (
         <select
           aria-label="File"
