@@ -17,6 +17,7 @@ import { fillRoom, takeRoom } from "./room";
 import { settleChosen } from "./settle";
 import * as sound from "./sound";
 import * as stretch from "./stretch";
+import * as takes from "./takes";
 import { TRACK_COMMANDS } from "./track-commands";
 import * as treat from "./treat";
 import { stepVersion } from "./version-switch";
@@ -162,6 +163,12 @@ export const COMMANDS: readonly Command[] = [
   { id: "open-bundle", title: "Open the bundle", keys: ["Enter"], run: () => clip.openBundle() },
   { id: "duplicate-linked", title: "Duplicate the bundle, linked", keys: ["Mod+D"], run: () => clip.repeat(1, { bundles: "linked" }) },
   { id: "independent", title: "Make the bundle independent", keys: ["Mod+Shift+D"], run: clip.makeIndependent },
+  { id: "stack", title: "Stack the selected takes", keys: ["Alt+D"], run: takes.stackTakes },
+  { id: "takes", title: "Lanes of the take stack: show or hide", keys: ["Alt+E"], run: () => setSettings({ takes: !settings().takes }) },
+  { id: "take-next", title: "Pick the next take, for the range or the pick at the playhead", keys: ["Alt+F"], run: () => takes.pickBeside(1) },
+  { id: "take-previous", title: "Pick the take before", keys: ["Alt+Shift+F"], run: () => takes.pickBeside(-1) },
+  { id: "flatten", title: "Flatten the take stack to plain clips", keys: [], run: takes.flattenTakes },
+  { id: "open-out", title: "Open out the takes, each on a track of its own", keys: [], run: takes.openOutTakes },
   { id: "layer-up", title: "One layer up", keys: ["PageUp"], run: () => clip.setLayer("up") },
   { id: "layer-down", title: "One layer down", keys: ["PageDown"], run: () => clip.setLayer("down") },
   { id: "layer-top", title: "To the top layer", keys: ["Shift+PageUp"], run: () => clip.setLayer("top") },

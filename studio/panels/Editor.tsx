@@ -33,6 +33,7 @@ import { SeamCheck } from "./seam-check/SeamCheck";
 import { Tools } from "./Tools";
 import { TopBar } from "./TopBar";
 import { TrackHeads } from "./TrackHeads";
+import { TakesPanel } from "./takes/TakesPanel";
 
 setTimelineHost(timelineHost);
 
@@ -121,6 +122,7 @@ function Opened() {
   useKeys((s) => s.changed);
   const seamCheck = useSettings((s) => s.seamCheck);
   const picture = useSettings((s) => s.picture);
+  const takes = useSettings((s) => s.takes);
   useNarrow();
   const narrow = useView((v) => v.narrow);
   const over = useView((v) => v.inspectorOver);
@@ -156,6 +158,7 @@ function Opened() {
                 <LanePanels />
               </div>
             </div>
+            {takes && <TakesPanel />}
             {seamCheck && <SeamCheck />}
             <div className="flex shrink-0 border-line border-t" style={{ height: OVERVIEW_HEIGHT }}>
               <OverviewLabel />

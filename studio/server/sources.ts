@@ -215,7 +215,8 @@ const itsProjects = sql`(select sources.project_id union all select h.project_id
 
 /** Whether a clip of any version uses a recording, in SQL about `sources`. */
 const inUse = sql`exists (select 1 from entities e join versions v on v.id = e.version_id
-  where v.project_id in ${itsProjects} and e.kind = 'clip' and e.data->>'sourceId' = sources.id)`;
+  where v.project_id in ${itsProjects} and (e.kind = 'clip' and e.data->>'sourceId' = sources.id
+    or e.kind = 'bundle' and e.data ? 'takes' and position(sources.id in e.data::text) > 0))`;
 
 /** Whether a step of any version names a recording: undo may bring a clip of it back. */
 const inHistory = sql`exists (select 1 from steps s join versions v on v.id = s.version_id

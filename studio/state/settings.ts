@@ -103,6 +103,8 @@ export interface Settings {
   /** The table of all seams is open. */
   readonly seamCheck: boolean;
   readonly seamCheckHeight: number;
+  /** The lanes of the take stack that is meant are shown. */
+  readonly takes: boolean;
   /** The picture that stands in for a film is shown, and by how many frames it runs ahead of the piece. */
   readonly picture: boolean;
   readonly pictureOffset: number;
@@ -162,6 +164,7 @@ export const useSettings = create<Settings>()(
       inspector: true,
       seamCheck: false,
       seamCheckHeight: 304,
+      takes: false,
       picture: false,
       pictureOffset: 0,
     }),

@@ -32,6 +32,7 @@ import { leadsOf, type SeamName, withLinkedSeams, withLinkedTracks } from "./lin
 import { addMarker, addSection, removeMarker, removeSection, setLoop, setMarker, setSection, setTime } from "./piece/piece";
 import { insertSection, insertTime, removeTime } from "./piece/sections";
 import { deleteRange, moveRange, muteRange, repeatRange, splitRange } from "./ranges/ranges";
+import { addLane, flatten, moveLane, openOut, pick, removeLane, setLane, stackTakes } from "./takes/stack";
 import { setRide } from "./tracks/ride";
 import { addTrack, duplicateTrack, moveTrack, removeTrack, renameTrack, setTrack } from "./tracks/tracks";
 import { Transaction } from "./transaction";
@@ -74,6 +75,14 @@ export const EDITS: readonly EditDefinition[] = [
   bundle,
   release,
   setBundle,
+  stackTakes,
+  pick,
+  setLane,
+  moveLane,
+  addLane,
+  removeLane,
+  flatten,
+  openOut,
   deleteRange,
   splitRange,
   muteRange,

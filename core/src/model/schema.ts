@@ -188,6 +188,8 @@ export const Clip = z.object({
   envelopes: Envelopes.optional(),
   /** What it plays is made from its recording so; `offset` counts in what is made. */
   recipe: Recipe.optional(),
+  /** A pick of a take stack: the lane that it is from, of the bundle that it lies in. */
+  take: Id.optional(),
 });
 export type Clip = z.infer<typeof Clip>;
 
@@ -215,6 +217,26 @@ export type Marker = z.infer<typeof Marker>;
 export const Section = z.object({ id: Id, start: Position, end: Position, name: Name, color: Dye, bars: SpanPlace.optional() });
 export type Section = z.infer<typeof Section>;
 
+/** A clip in a lane of a take stack; `at` counts from the start of the bundle. */
+export const TakeClip = Clip.omit({ id: true, trackId: true, start: true, layer: true, blend: true, bundle: true, bars: true, take: true }).extend({
+  at: z.int().min(-Number.MAX_SAFE_INTEGER).max(Number.MAX_SAFE_INTEGER),
+});
+export type TakeClip = z.infer<typeof TakeClip>;
+
+/** One take: what was played or recorded once over the span of its stack, whether it is heard or not. */
+export const TakeLane = z.object({
+  id: Id,
+  name: Name,
+  color: Dye.nullable(),
+  rating: z.int().min(0).max(5),
+  hidden: z.boolean(),
+  /** One after another, without overlap. */
+  clips: z.array(TakeClip).max(2000),
+});
+export type TakeLane = z.infer<typeof TakeLane>;
+/** Lanes of a stack. */
+export const MOST_LANES = 200;
+
 /**
  * Clips that are handled as one. A bundle may lie in another (`parent`). Bundles with the same `pattern` follow each other: what is done
  * inside one is done inside all, counted from each one's own `start` and `trackId`.
@@ -227,6 +249,8 @@ export const Bundle = z.object({
   pattern: Id.nullable(),
   start: Position,
   trackId: Id,
+  /** Lanes of takes: then the bundle is a take stack, and its clips are the picks, each from one lane. */
+  takes: z.array(TakeLane).min(1).max(MOST_LANES).optional(),
 });
 export type Bundle = z.infer<typeof Bundle>;
 
@@ -279,7 +303,7 @@ export const VersionData = z.object({
 export type VersionData = z.infer<typeof VersionData>;
 
 /** Fields that a thing may be without: a change that takes one away again leaves none. */
-export const OPTIONAL_FIELDS: ReadonlySet<string> = new Set(["bars", "channels", "envelopes", "recipe", "ride"]);
+export const OPTIONAL_FIELDS: ReadonlySet<string> = new Set(["bars", "channels", "envelopes", "recipe", "ride", "take", "takes"]);
 
 export const NO_FADE: Fade = { length: 0, shape: "power", bend: 0 };
 export const clipEnd = (clip: Clip): number => clip.start + clip.length;

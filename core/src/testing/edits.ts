@@ -56,6 +56,10 @@ const chains = fc.constantFrom(
     { kind: "gain", db: -3 },
   ],
 );
+/** Stacks and lanes as the first edits of a run would call them. */
+const stacks = fc.constantFrom("test0.1", "test1.1", "test2.1");
+const lanes = fc.constantFrom("test0.2", "test0.3", "test1.2", "test1.3", "test2.2", "test2.3");
+const border = fc.constantFrom(0, 1, 60, 480);
 export const edits: fc.Arbitrary<Edit> = fc
   .oneof(
     fc.record({
@@ -72,6 +76,14 @@ export const edits: fc.Arbitrary<Edit> = fc
     fc.record({ type: fc.constant("join"), clipIds: someClips }),
     fc.record({ type: fc.constant("bundle"), clipIds: someClips }),
     fc.record({ type: fc.constant("release"), bundleId: fc.constantFrom("test0.1", "test1.1", "test2.1") }),
+    fc.record({ type: fc.constant("stack-takes"), clipIds: someClips, border }),
+    fc.record({ type: fc.constant("pick"), bundleId: stacks, laneId: lanes, ...shortSpan, border }),
+    fc.record({ type: fc.constant("set-lane"), bundleId: stacks, laneId: lanes, rating: fc.integer({ min: 0, max: 5 }) }),
+    fc.record({ type: fc.constant("move-lane"), bundleId: stacks, laneId: lanes, by: fc.integer({ min: -2000, max: 2000 }), border }),
+    fc.record({ type: fc.constant("add-lane"), bundleId: stacks, sourceId: fc.constantFrom("mono", "stereo"), at, border }),
+    fc.record({ type: fc.constant("remove-lane"), bundleId: stacks, laneId: lanes, border }),
+    fc.record({ type: fc.constant("flatten"), bundleId: stacks }),
+    fc.record({ type: fc.constant("open-out"), bundleId: stacks }),
     fc.record({ type: fc.constant("set-layer"), clipIds: someClips, to: fc.constantFrom("top", "bottom", "up", "down") }),
     fc.record({ type: fc.constant("set-track"), trackIds: someTracks, link: fc.constantFrom("a", null) }),
     fc.record({ type: fc.constant("duplicate-track"), trackId: fc.constantFrom("t0", "t1") }),

@@ -20,9 +20,13 @@ const channelWords = (n: number): string => (n === 1 ? "mono" : n === 2 ? "stere
 export function SourcesTab() {
   const rows = useSession((s) => s.sources);
   const clips = useSession((s) => s.doc.clips);
+  const bundles = useSession((s) => s.doc.bundles);
   const [wanted, setWanted] = useState("");
   const used = new Map<string, number>();
   for (const clip of clips.values()) used.set(clip.sourceId, (used.get(clip.sourceId) ?? 0) + 1);
+  // What lies in the lanes of take stacks is used, whether it is picked or not.
+  for (const { takes } of bundles.values())
+    for (const lane of takes ?? []) for (const clip of lane.clips) if (!used.has(clip.sourceId)) used.set(clip.sourceId, 1);
   // One that was removed while unused is back as soon as an undo brings back a clip of it.
   const sources = [...rows.values()].filter((s) => s.removedAt === null || used.has(s.id));
   const found = sources.filter((s) => s.name.toLowerCase().includes(wanted.trim().toLowerCase()));

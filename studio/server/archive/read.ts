@@ -236,7 +236,11 @@ export async function readArchive(body: ReadableStream<Uint8Array> | null, parti
       if (clips.length < data.clips.length)
         broken.push(new BrokenEntry(about.file, `${data.clips.length - clips.length} clips of recordings that are not there`));
       const kept = new Set(clips.map((c) => c.id));
-      const whole = { ...data, clips: clips.map((c) => (c.blend && !kept.has(c.blend.with) ? { ...c, blend: null } : c)) };
+      const bundles = data.bundles.map((b) => ({
+        ...b,
+        ...(b.takes && { takes: b.takes.map((lane) => ({ ...lane, clips: lane.clips.filter((c) => there.has(c.sourceId)) })) }),
+      }));
+      const whole = { ...data, bundles, clips: clips.map((c) => (c.blend && !kept.has(c.blend.with) ? { ...c, blend: null } : c)) };
       const [wrong] = problems(documentFrom(whole, there));
       if (wrong) throw refusedFor([new BrokenEntry(about.file, wrong)]);
       await db()

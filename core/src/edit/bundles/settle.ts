@@ -8,6 +8,7 @@ const slotOf = (id: string): string => id.slice(id.lastIndexOf("~") + 1);
 
 /** Keeps bundles true after an edit: moved with their clips, alike where they follow each other, gone when empty. */
 export function settleBundles(tx: Transaction): void {
+  dropStrayPicks(tx);
   const touched = new Set(tx.changedBundles());
   for (const { before, after } of tx.clipChanges()) for (const c of [before, after]) if (c?.bundle) touched.add(c.bundle);
   if (touched.size === 0) return;
@@ -40,6 +41,17 @@ export function settleBundles(tx: Transaction): void {
     else for (const other of [...tx.doc.bundles.values()]) if (other.id !== bundle.id && other.pattern === bundle.pattern) follow(tx, bundle, other);
   }
   for (const id of touched) dropIfEmpty(tx, id);
+}
+
+/** A clip that left its take stack, or whose stack or lane is gone, is a clip like any other. */
+function dropStrayPicks(tx: Transaction): void {
+  const lanes = (id: string | null): ReadonlySet<string> => new Set((id === null ? undefined : tx.doc.bundles.get(id))?.takes?.map((l) => l.id));
+  for (const { after } of tx.clipChanges()) {
+    const now = after && tx.doc.clips.get(after.id);
+    if (!now || now.take === undefined || lanes(now.bundle).has(now.take)) continue;
+    const { take: _, ...plain } = now;
+    tx.setClip(plain);
+  }
 }
 
 /** How far all clips of a bundle went together, in samples and tracks; null when they did anything else. */
@@ -127,7 +139,10 @@ export function divideBundlesAt(tx: Transaction, places: readonly number[], bund
     for (const at of order) {
       const later = clips.filter((c) => c.start >= at);
       if (later.length === 0 || later.length === clips.length || clips.some((c) => c.start < at && c.start + c.length > at)) continue;
-      const right: Bundle = { ...bundle, id: tx.newId(), pattern: null, start: Math.min(...later.map((c) => c.start)) };
+      const start = Math.min(...later.map((c) => c.start));
+      // Both parts of a take stack keep all its lanes, where they lay.
+      const takes = bundle.takes?.map((lane) => ({ ...lane, clips: lane.clips.map((c) => ({ ...c, at: c.at - (start - bundle.start) })) }));
+      const right: Bundle = { ...bundle, id: tx.newId(), pattern: null, start, ...(takes && { takes }) };
       tx.set("bundle", id, { ...bundle, pattern: null });
       tx.set("bundle", right.id, right);
       // Bundles further in are given up on the right: their clips count as the new one's own.

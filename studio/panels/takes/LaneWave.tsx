@@ -1,0 +1,121 @@
+"use client";
+import { madeLength, makingOf, ofPlayedId, playedId } from "@wet-thread/core/model/played";
+import type { TakeClip, TakeLane } from "@wet-thread/core/model/schema";
+import { useEffect, useRef } from "react";
+import { onMedia } from "@/state/media";
+import { session } from "@/state/session";
+import { useSettings } from "@/state/settings";
+import { mix, PALETTES } from "@/timeline/model/theme";
+import { type Columns, fillColumns, newColumns } from "@/timeline/paint/wave";
+
+/** What is seen of the timeline: its first sample, and samples a pixel. */
+export interface Window {
+  readonly start: number;
+  readonly per: number;
+  readonly width: number;
+}
+
+/** How loud the columns of a lane are, for whoever looks for pauses in it: NaN where nothing lies or is known. */
+export type Levels = Float32Array;
+
+/** A lane's sound over the timeline's own scale; what is picked of it is drawn strong. */
+export function LaneWave({
+  lane,
+  start,
+  picked,
+  seen,
+  height,
+  dye,
+  levels,
+}: {
+  lane: TakeLane;
+  /** Where the stack starts. */
+  start: number;
+  picked: readonly (readonly [number, number])[];
+  seen: Window;
+  height: number;
+  dye: keyof (typeof PALETTES)["day"]["dyes"];
+  levels: { current: Levels };
+}) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const theme = useSettings((s) => s.theme);
+  useEffect(() => {
+    const columns = newColumns(Math.ceil(seen.width));
+    let due = 0;
+    const draw = (): void => {
+      due = 0;
+      const c = canvas.current;
+      const g = c?.getContext("2d");
+      if (!c || !g || seen.width < 1) return;
+      const scale = window.devicePixelRatio || 1;
+      const [w, h] = [Math.round(seen.width * scale), Math.round(height * scale)];
+      if (c.width !== w || c.height !== h) [c.width, c.height] = [w, h];
+      g.setTransform(scale, 0, 0, scale, 0, 0);
+      g.clearRect(0, 0, seen.width, height);
+      if (levels.current.length !== columns.rms.length) levels.current = new Float32Array(columns.rms.length);
+      levels.current.fill(Number.NaN);
+      const palette = PALETTES[theme];
+      for (const clip of lane.clips)
+        paintClip(
+          g,
+          clip,
+          start,
+          seen,
+          height,
+          columns,
+          levels.current,
+          (at) => {
+            const on = picked.some(([a, b]) => at >= a && at < b);
+            return on ? palette.dyes[dye] : mix(palette.raised, palette.dyes[dye], 0.45);
+          },
+          mix(palette.raised, palette.dyes[dye], palette.cloth),
+        );
+    };
+    const request = (): void => {
+      if (!due) due = requestAnimationFrame(draw);
+    };
+    request();
+    const off = onMedia(request);
+    return () => {
+      off();
+      cancelAnimationFrame(due);
+    };
+  }, [lane, start, picked, seen, height, dye, theme, levels]);
+  return <canvas ref={canvas} className="block h-full w-full" aria-hidden />;
+}
+
+function paintClip(
+  g: CanvasRenderingContext2D,
+  clip: TakeClip,
+  stackStart: number,
+  { start, per, width }: Window,
+  height: number,
+  columns: Columns,
+  levels: Levels,
+  ink: (at: number) => string,
+  cloth: string,
+): void {
+  const from = stackStart + clip.at;
+  const [left, right] = [(from - start) / per, (from + clip.length - start) / per];
+  const [x0, x1] = [Math.max(0, Math.floor(left)), Math.min(Math.ceil(width), Math.ceil(right))];
+  if (x1 <= x0) return;
+  g.fillStyle = cloth;
+  g.fillRect(Math.max(0, left), 1, Math.min(width, right) - Math.max(0, left), height - 2);
+  const source = session().doc.sources.get(clip.sourceId);
+  if (!source) return;
+  const id = playedId(clip);
+  const making = makingOf(clip.recipe);
+  const length = making && ofPlayedId(id).forwards !== clip.sourceId ? madeLength(source.length, making) : source.length;
+  const n = x1 - x0;
+  columns.min.fill(Number.NaN, 0, n);
+  fillColumns(columns, id, source.channels, clip.channels?.[0] ?? 0, length, clip.offset + (start + x0 * per - from), per, n);
+  const middle = height / 2;
+  for (let i = 0; i < n; i++) {
+    if (Number.isNaN(columns.min[i])) continue;
+    const x = x0 + i;
+    levels[x] = columns.rms[i];
+    const [up, down] = [middle - Math.min(1, columns.max[i]) * middle, middle - Math.max(-1, columns.min[i]) * middle];
+    g.fillStyle = ink(start + x * per);
+    g.fillRect(x, up, 1, Math.max(1, down - up));
+  }
+}
