@@ -195,6 +195,20 @@ export async function importFiles(
   }
 }
 
+/** Imports files as new lanes of a take stack, each from the same place on. */
+export async function importAsTakes(files: readonly File[], bundleId: string, position: number): Promise<void> {
+  for (const file of files) {
+    const row = await upload(file);
+    const read = row && (await whenReady(row.id));
+    if (!read) continue;
+    await known(read);
+    tellNotes(read);
+    if (read.status === "ready")
+      session().edit([{ type: "add-lane", bundleId, sourceId: read.id, at: Math.max(0, Math.round(position)) }], `Add ${read.name}`);
+    else toast(`${read.name}: ${read.asking?.message ?? ""}`, { description: "It waits among the sources.", duration: 10_000 });
+  }
+}
+
 /** Lays a recording on a track, or on a new one. */
 export function layOut(source: Layable, trackId: string | null, position: number, fresh = freshTrackId()): void {
   session().edit(layEdits(session().doc, source, trackId, position, fresh), `Add ${source.name}`);

@@ -4,6 +4,7 @@ import { type Bundle, clipEnd, type TakeLane } from "@wet-thread/core/model/sche
 import { toast } from "sonner";
 import { create } from "zustand";
 import { transport } from "@/engine/transport";
+import { ask, ServerError } from "@/state/api";
 import { session } from "@/state/session";
 import { setSettings, settings } from "@/state/settings";
 import { selectClips, view } from "@/state/view";
@@ -90,6 +91,27 @@ export function flattenTakes(): void {
 export function openOutTakes(): void {
   const stack = needStack();
   if (stack) session().edit([{ type: "open-out", bundleId: stack.id }]);
+}
+
+/** Moves a lane to where it is most alike to the one that is picked there, within a second. */
+export async function lineUp(stack: Stack, lane: TakeLane): Promise<void> {
+  try {
+    await session().settled();
+    const { versionId } = session().store.getState();
+    const { by, likeness } = await ask<{ by: number; likeness: number }>(`/api/versions/${versionId}/line-up`, {
+      json: { bundleId: stack.id, laneId: lane.id },
+    });
+    const ms = Math.abs((by / session().doc.sampleRate) * 1000).toFixed(1);
+    if (by === 0)
+      return void toast(likeness > 0 ? `${lane.name} lies where it is most alike already.` : `Nothing in ${lane.name} is like the others.`, {
+        id: "takes",
+      });
+    if (session().edit([{ type: "move-lane", bundleId: stack.id, laneId: lane.id, by, border: border() }], `Line up ${lane.name}`))
+      toast(`${lane.name}: ${ms} ms ${by > 0 ? "later" : "earlier"}`, { id: "takes" });
+  } catch (error) {
+    if (!(error instanceof ServerError)) throw error;
+    toast.error(error.message);
+  }
 }
 
 /** The lane that is heard by itself. */

@@ -1,5 +1,5 @@
 "use client";
-import { Check, ChevronDown, Pencil, Trash2 } from "lucide-react";
+import { ArrowUp, Check, ChevronDown, Pencil, Trash2 } from "lucide-react";
 import { useState } from "react";
 import { toast } from "sonner";
 import { keyOf } from "@/commands/keys";
@@ -43,10 +43,12 @@ export function VersionMenu() {
     await session().refreshSources();
     go(made.id);
   };
-  const rename = async (id: string, to: string): Promise<void> => {
+  const change = async (id: string, to: { name?: string; description?: string; place?: number }): Promise<void> => {
+    if (await tried(() => ask(`/api/versions/${id}`, { method: "PATCH", json: to }))) await session().refreshSources();
+  };
+  const rename = async (id: string, to: { name: string; description: string }): Promise<void> => {
     setNaming(null);
-    if (!to.trim()) return;
-    if (await tried(() => ask(`/api/versions/${id}`, { method: "PATCH", json: { name: to.trim() } }))) await session().refreshSources();
+    await change(id, { description: to.description.trim(), ...(to.name.trim() && { name: to.name.trim() }) });
   };
   const remove = async (id: string, title: string): Promise<void> => {
     if (!(await tried(() => ask(`/api/versions/${id}`, { method: "DELETE" })))) return;
@@ -85,34 +87,34 @@ export function VersionMenu() {
         }
       >
         <ul aria-label="Versions" className="max-h-72 space-y-0.5 overflow-y-auto">
-          {versions.map((v) => (
-            <li key={v.id} className="flex h-8 items-center gap-1">
+          {versions.map((v, place) => (
+            <li key={v.id} className="flex min-h-8 items-center gap-1">
               {naming === v.id ? (
-                <input
-                  // biome-ignore lint/a11y/noAutofocus: it was asked for
-                  autoFocus
-                  aria-label="Name of the version"
-                  defaultValue={v.name}
-                  className="h-7 min-w-0 flex-1 rounded-sm border border-ink-2 bg-raised px-1.5 outline-none"
-                  onFocus={(e) => e.target.select()}
-                  onBlur={(e) => void rename(v.id, e.target.value)}
-                  onKeyDown={(e) => {
-                    if (e.key === "Enter") e.currentTarget.blur();
-                    if (e.key === "Escape") {
-                      e.stopPropagation();
-                      setNaming(null);
-                    }
-                  }}
-                />
+                <VersionWords version={v} onDone={(to) => void rename(v.id, to)} onCancel={() => setNaming(null)} />
               ) : (
                 <button
                   type="button"
                   aria-current={v.id === now}
-                  className="flex h-7 min-w-0 flex-1 items-center gap-1.5 rounded-sm px-1.5 text-left hover:bg-weft aria-[current=true]:font-semibold"
+                  title={v.description || undefined}
+                  className="group/version flex min-h-7 min-w-0 flex-1 items-center gap-1.5 rounded-sm px-1.5 py-0.5 text-left hover:bg-weft"
                   onClick={() => go(v.id)}
                 >
                   <Check size={14} className={v.id === now ? "shrink-0" : "invisible shrink-0"} />
-                  <span className="truncate">{v.name}</span>
+                  <span className="min-w-0">
+                    <span className="block truncate group-aria-[current=true]/version:font-semibold">{v.name}</span>
+                    {v.description && <span className="block truncate text-ink-2 text-sm">{v.description}</span>}
+                  </span>
+                </button>
+              )}
+              {place > 0 && (
+                <button
+                  type="button"
+                  aria-label={`${v.name} up`}
+                  title="One place up"
+                  className="rounded-sm p-1.5 text-ink-2 hover:bg-weft"
+                  onClick={() => void change(v.id, { place: place - 1 })}
+                >
+                  <ArrowUp size={13} />
                 </button>
               )}
               <button
@@ -164,5 +166,50 @@ export function VersionMenu() {
         </div>
       </Popover>
     </h1>
+  );
+}
+
+/** A version's name, and words about it: taken when one leaves both. */
+function VersionWords({
+  version,
+  onDone,
+  onCancel,
+}: {
+  version: { readonly name: string; readonly description: string };
+  onDone: (to: { name: string; description: string }) => void;
+  onCancel: () => void;
+}) {
+  const [name, setName] = useState(version.name);
+  const [description, setDescription] = useState(version.description);
+  const field = "h-7 w-full rounded-sm border border-ink-2 bg-raised px-1.5 outline-none";
+  return (
+    <fieldset
+      className="min-w-0 flex-1 space-y-1 py-1"
+      onBlur={(e) => !e.currentTarget.contains(e.relatedTarget) && onDone({ name, description })}
+      onKeyDown={(e) => {
+        if (e.key === "Enter") onDone({ name, description });
+        if (e.key !== "Escape") return;
+        e.stopPropagation();
+        onCancel();
+      }}
+    >
+      <input
+        // biome-ignore lint/a11y/noAutofocus: it was asked for
+        autoFocus
+        aria-label="Name of the version"
+        className={field}
+        value={name}
+        onFocus={(e) => e.target.select()}
+        onChange={(e) => setName(e.target.value)}
+      />
+      <input
+        aria-label="About the version"
+        placeholder="What it is for"
+        className={`${field} text-sm`}
+        value={description}
+        onChange={(e) => setDescription(e.target.value)}
+        maxLength={2000}
+      />
+    </fieldset>
   );
 }

@@ -67,5 +67,5 @@ export interface ProjectRow {
   readonly sampleRate: number;
   readonly createdAt: string;
   readonly sources: readonly SourceRow[];
-  readonly versions: readonly { id: string; name: string; revision: number; changedAt: string }[];
+  readonly versions: readonly { id: string; name: string; description: string; revision: number; changedAt: string }[];
 }

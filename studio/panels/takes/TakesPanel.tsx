@@ -2,13 +2,14 @@
 import { picksOf } from "@wet-thread/core/edit/takes/lanes";
 import type { TakeLane } from "@wet-thread/core/model/schema";
 import clsx from "clsx";
-import { ArrowLeftRight, Ear, Eye, EyeOff, Star, Trash2, X } from "lucide-react";
+import { AlignHorizontalJustifyStart, ArrowLeftRight, Ear, Eye, EyeOff, Star, Trash2, X } from "lucide-react";
 import { type KeyboardEvent, type PointerEvent as ReactPointerEvent, useEffect, useMemo, useRef, useState } from "react";
 import { toast } from "sonner";
 import { nudgeLength } from "@/commands/actions";
 import { runCommand } from "@/commands/commands";
+import { filesDropped, importAsTakes } from "@/commands/import-files";
 import { keyOf } from "@/commands/keys";
-import { endLane, hearLane, pickLane, reachOf, type Stack, stackMeant, useHeardLane } from "@/commands/takes";
+import { endLane, hearLane, lineUp, pickLane, reachOf, type Stack, stackMeant, useHeardLane } from "@/commands/takes";
 import { session, useSession } from "@/state/session";
 import { setSettings } from "@/state/settings";
 import { useView, view } from "@/state/view";
@@ -39,6 +40,7 @@ export function TakesPanel() {
   useView((v) => v.range);
   const meant = stackMeant();
   const [hiddenToo, setHiddenToo] = useState(false);
+  const [over, setOver] = useState(false);
   // The stack stays while something else is selected for a moment.
   const last = useRef<string | null>(null);
   if (meant) last.current = meant.id;
@@ -58,10 +60,29 @@ export function TakesPanel() {
   const shown = stack.takes.filter((l) => hiddenToo || !l.hidden);
   const hidden = stack.takes.filter((l) => l.hidden).length;
   return (
-    <section aria-label="Takes" className="flex shrink-0 flex-col border-line border-t bg-surface">
+    <section
+      aria-label="Takes"
+      className={clsx("flex shrink-0 flex-col border-t bg-surface", over ? "border-indigo" : "border-line")}
+      onDragOver={(e) => {
+        if (![...e.dataTransfer.types].includes("Files")) return;
+        e.preventDefault();
+        e.stopPropagation();
+        setOver(true);
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={(e) => {
+        e.preventDefault();
+        e.stopPropagation();
+        setOver(false);
+        const box = e.currentTarget.getBoundingClientRect();
+        const wanted = start + Math.max(0, e.clientX - box.left - HEAD_WIDTH) * per;
+        const { position } = snapped(doc, { wanted, origin: 0 });
+        void filesDropped(e.dataTransfer).then((files) => importAsTakes(files, stack.id, position));
+      }}
+    >
       <div className="flex h-8 items-center gap-3 px-3 text-sm">
         <h2 className="truncate font-semibold">{stack.name}</h2>
-        <span className="truncate text-ink-2">Sweep over a lane to pick; a click picks its phrase. {stack.takes.length} lanes</span>
+        <span className="truncate text-ink-2">Sweep over a lane to pick; a click picks its phrase; recordings are dropped here as new takes.</span>
         <span className="ml-auto" />
         {hidden > 0 && (
           <button type="button" className="rounded-sm px-1.5 text-ink-2 hover:bg-weft" onClick={() => setHiddenToo(!hiddenToo)}>
@@ -161,7 +182,7 @@ function Lane({ stack, lane, seen, dye }: { stack: Stack; lane: TakeLane; seen: 
       toast(`${lane.name} has no sound there.`, { id: "takes" });
       return [0, 0];
     }
-    const loud = level.reduce((m, v) => Math.max(v, m), 0);
+    const loud = level.reduce((most, v) => (Number.isNaN(v) ? most : Math.max(most, v)), 0);
     const quiet = (i: number): boolean => !(level[i] > loud * PAUSE_PART);
     const long = Math.max(1, Math.round((PAUSE_SECONDS * doc.sampleRate) / seen.per));
     const reach = (direction: 1 | -1): number => {
@@ -261,7 +282,7 @@ function Lane({ stack, lane, seen, dye }: { stack: Stack; lane: TakeLane; seen: 
           </button>
         </div>
         <div className="flex items-center gap-1">
-          <span className="flex" role="group" aria-label="Rating">
+          <fieldset className="flex" aria-label="Rating">
             {[1, 2, 3, 4, 5].map((n) => (
               <button
                 key={n}
@@ -274,7 +295,7 @@ function Lane({ stack, lane, seen, dye }: { stack: Stack; lane: TakeLane; seen: 
                 <Star size={12} fill={lane.rating >= n ? "var(--weld)" : "none"} />
               </button>
             ))}
-          </span>
+          </fieldset>
           <span className="ml-auto" />
           <button
             type="button"
@@ -284,6 +305,15 @@ function Lane({ stack, lane, seen, dye }: { stack: Stack; lane: TakeLane; seen: 
             onPointerDown={drag}
           >
             <ArrowLeftRight size={13} />
+          </button>
+          <button
+            type="button"
+            className={tool}
+            aria-label={`Line up ${lane.name}`}
+            title="Line up: to where it is most alike to what is picked, within a second"
+            onClick={() => void lineUp(stack, lane)}
+          >
+            <AlignHorizontalJustifyStart size={13} />
           </button>
           <button
             type="button"
@@ -303,7 +333,6 @@ function Lane({ stack, lane, seen, dye }: { stack: Stack; lane: TakeLane; seen: 
           </button>
         </div>
       </div>
-      {/* biome-ignore lint/a11y/noStaticElementInteractions: Enter on the lane picks by key */}
       <div
         ref={field}
         data-testid={`lane-${lane.id}`}

@@ -1,3 +1,4 @@
+import { lineUpLane } from "../line-up";
 import { measureClips } from "../measure";
 import { roomOf } from "../room";
 import { seamReport } from "../seams";
@@ -13,6 +14,7 @@ export const QUESTIONS = {
   sound: ({ versionId, request }: { versionId: string; request: Parameters<typeof soundOf>[1] }) => soundOf(versionId, request),
   measure: ({ versionId, request }: { versionId: string; request: Parameters<typeof measureClips>[1] }, called: () => boolean) =>
     measureClips(versionId, request, called),
+  lineUp: ({ versionId, request }: { versionId: string; request: Parameters<typeof lineUpLane>[1] }) => lineUpLane(versionId, request),
   compare: ({ a, b }: { a: string; b: string }) => compareVersions(a, b),
   room: ({ versionId, request }: { versionId: string; request: Parameters<typeof roomOf>[1] }) => roomOf(versionId, request),
 };

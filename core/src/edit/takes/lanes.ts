@@ -1,7 +1,8 @@
 import type { Document } from "../../model/document";
+import { playedSource } from "../../model/played";
 import { type Bundle, type Clip, clipEnd, type TakeClip, type TakeLane } from "../../model/schema";
 import { bundleClips } from "../bundles/members";
-import { blendClips } from "../clips/blends";
+import { blendClips, materialAt } from "../clips/blends";
 import { takeBlendOff, takeOut } from "../cut";
 import { EditError } from "../errors";
 import { sliceOf, withEnd } from "../parts";
@@ -192,12 +193,18 @@ export function pickFrom(tx: Transaction, stackId: string, laneId: string, start
   return any;
 }
 
-/** Blends a border where both sides have material; where they have none it stays an edge like any other. */
+/**
+ * Blends a border: around it where both sides have the material, else to the side where one of them has; where none has any it stays an edge
+ * like any other.
+ */
 export function blendBorder(tx: Transaction, leftId: string, rightId: string, length: number): void {
   const [left, right] = [tx.clip(leftId), tx.clip(rightId)];
   if (length < 1 || clipEnd(left) !== right.start) return;
+  const has = materialAt(left, right, right.start, playedSource(tx.before.sources, left)?.length ?? 0);
+  const half = Math.ceil(length / 2);
+  const place = has.after >= half && has.before >= half ? "centred" : has.after >= has.before ? "after" : "before";
   try {
-    blendClips(tx, left, right, right.start, { length, place: "centred", law: "auto", linked: true, shape: "power", bend: 0 });
+    blendClips(tx, left, right, right.start, { length, place, law: "auto", linked: true, shape: "power", bend: 0 });
   } catch (error) {
     if (!(error instanceof EditError)) throw error;
   }

@@ -1,0 +1,129 @@
+import { expect, test } from "@playwright/test";
+import { clipEnd } from "@wet-thread/core/model/schema";
+import { addSource, api, exportWav, newProject, noise, wavFile } from "../client";
+import { EditorPage } from "../editor";
+
+const RATE = 48_000;
+
+/** A phrase of noise, a pause, a phrase: as somebody would say it several times. */
+function said(seed: number, gain: number): Float32Array {
+  const x = noise(6 * RATE, seed);
+  return x.map((v, i) => (Math.floor(i / RATE) % 2 === 0 ? v * gain : 0));
+}
+
+async function piece() {
+  const { projectId, versionId } = await newProject(RATE);
+  const sources = [];
+  for (const [i, gain] of [0.5, 0.8, 0.3].entries()) sources.push(await addSource(projectId, wavFile([said(i + 1, gain)]), `Take ${i + 1}.wav`));
+  const edits = [
+    { type: "add-track", id: "voice", name: "Guide" },
+    ...sources.map((s, i) => ({ type: "add-clip", id: `take${i + 1}`, trackId: "voice", sourceId: s.id, start: RATE, overlap: "layer" })),
+  ];
+  const { status } = await api("POST", `/api/versions/${versionId}/edits`, { revision: 0, edits });
+  expect(status).toBe(200);
+  return { projectId, versionId };
+}
+
+test("takes are stacked, picked by sweeping, by a click and by key, rated, heard, lined up, opened out and flattened", async ({ page }) => {
+  const made = await piece();
+  const editor = await EditorPage.open(page, made, { snapOn: false, edgeFadeMs: 10 });
+  await page.keyboard.press("w");
+  await page.keyboard.press("Control+a");
+  await page.keyboard.press("Alt+d");
+  const panel = page.getByRole("region", { name: "Takes" });
+  await expect(panel.getByRole("listitem")).toHaveCount(3);
+  const stackOf = async () =>
+    (await editor.version()).bundles?.[0] as { id: string; takes: { id: string; rating: number; clips: { at: number }[] }[] };
+  await expect.poll(async () => (await editor.version()).bundles?.length).toBe(1);
+  const { takes } = await stackOf();
+  const lane = (n: number) => panel.getByTestId(`lane-${takes[n].id}`);
+  /** Where a moment lies on a lane. */
+  const at = async (n: number, seconds: number) => {
+    const [box, view] = [await lane(n).boundingBox(), await editor.view()];
+    if (!box) throw new Error("no lane");
+    return { x: box.x + (seconds * RATE - view.start) / view.per, y: box.y + 20 };
+  };
+  const picks = async () =>
+    (await editor.version()).clips
+      .map((c) => ({ lane: takes.findIndex((l) => l.id === c.take), from: (c.blend?.splice ?? c.start) / RATE, to: clipEnd(c) / RATE }))
+      .sort((a, b) => a.from - b.from);
+  // The one on top was heard: it is all that is picked.
+  expect((await picks()).map((p) => p.lane)).toEqual([2]);
+
+  // Swept over the first lane, from the second second to the fourth.
+  const [a, b] = [await at(0, 2), await at(0, 4)];
+  await page.mouse.move(a.x, a.y);
+  await page.mouse.down();
+  await page.mouse.move((a.x + b.x) / 2, a.y, { steps: 3 });
+  await page.mouse.move(b.x, b.y, { steps: 3 });
+  await page.mouse.up();
+  await expect.poll(async () => (await picks()).map((p) => p.lane)).toEqual([2, 0, 2]);
+  const [, swept] = await picks();
+  expect(Math.abs(swept.from - 2)).toBeLessThan(0.05);
+
+  // A click picks the phrase around it: from one to two of the recording's seconds on, there is a pause on both sides.
+  const inside = await at(1, 5.5);
+  await page.mouse.click(inside.x, inside.y);
+  await expect.poll(async () => (await picks()).map((p) => p.lane)).toEqual([2, 0, 2, 1, 2]);
+  const phrase = (await picks())[3];
+  expect(phrase.from).toBeGreaterThan(4);
+  expect(phrase.from).toBeLessThan(5.05);
+  expect(phrase.to).toBeGreaterThan(5.95);
+  expect(phrase.to).toBeLessThan(7);
+  // Its borders are blended by themselves, or lie in pauses where nothing is to be blended.
+  const { clips } = await editor.version();
+  expect(clips.filter((c) => c.blend).length).toBe(4);
+
+  // By key: the lane in focus is rated, and picked for the range.
+  await panel.getByRole("listitem").nth(1).focus();
+  await page.keyboard.press("4");
+  await expect.poll(async () => (await stackOf()).takes[1].rating).toBe(4);
+  await page.keyboard.press("ArrowDown");
+  await page.keyboard.press("ArrowUp");
+  await page.keyboard.press("h");
+  await expect(panel.getByRole("button", { name: /^Hear Take 2/ })).toHaveAttribute("aria-pressed", "true");
+  await panel.getByRole("button", { name: /^Hear Take 2/ }).click();
+  await expect(panel.getByRole("button", { name: /^Hear Take 2/ })).toHaveAttribute("aria-pressed", "false");
+
+  // Flattened it sounds the same; undone the lanes are there again; opened out each has a track.
+  const before = await exportWav(made.versionId);
+  await panel.getByRole("button", { name: "Flatten" }).click();
+  await expect.poll(async () => (await editor.version()).bundles?.length).toBe(0);
+  expect(Buffer.compare(await exportWav(made.versionId), before)).toBe(0);
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => (await editor.version()).bundles?.length).toBe(1);
+  await panel.getByRole("button", { name: "Open out" }).click();
+  await expect.poll(async () => (await editor.version()).tracks.length).toBe(3);
+});
+
+test("a take that is late is lined up with the one that is heard; a recording is dropped as a new take", async ({ page }) => {
+  const { projectId, versionId } = await newProject(RATE);
+  const voice = said(5, 0.6);
+  const late = new Float32Array(voice.length);
+  late.set(voice.subarray(0, voice.length - 4800), 4800);
+  const [one, two] = [await addSource(projectId, wavFile([voice]), "One.wav"), await addSource(projectId, wavFile([late]), "Two.wav")];
+  const edits = [
+    { type: "add-track", id: "voice", name: "Guide" },
+    { type: "add-clip", id: "two", trackId: "voice", sourceId: two.id, start: RATE },
+    { type: "add-clip", id: "one", trackId: "voice", sourceId: one.id, start: RATE, overlap: "layer" },
+    { type: "stack-takes", id: "stack", clipIds: ["one", "two"], laneIds: ["low", "high"] },
+  ];
+  expect((await api("POST", `/api/versions/${versionId}/edits`, { revision: 0, edits })).status).toBe(200);
+  const editor = await EditorPage.open(page, { projectId, versionId }, { takes: true, snapOn: false });
+  const panel = page.getByRole("region", { name: "Takes" });
+  await panel.getByRole("button", { name: "Line up Two" }).click();
+  await expect(page.getByText("Two: 100.0 ms earlier")).toBeVisible();
+  const lanes = async () => (await editor.version()).bundles?.[0].takes ?? [];
+  await expect.poll(async () => (await lanes())[0].clips[0].at).toBe(-4800);
+  const data = await page.evaluateHandle(
+    (bytes) => {
+      const transfer = new DataTransfer();
+      transfer.items.add(new File([new Uint8Array(bytes)], "Third.wav", { type: "audio/wav" }));
+      return transfer;
+    },
+    [...wavFile([noise(RATE, 9)], "i16")],
+  );
+  const box = await panel.getByTestId("lane-low").boundingBox();
+  await panel.getByTestId("lane-low").dispatchEvent("drop", { dataTransfer: data, clientX: (box?.x ?? 0) + 100, clientY: (box?.y ?? 0) + 10 });
+  await expect.poll(async () => (await lanes()).map((l) => l.name)).toEqual(["Two", "One", "Third"]);
+});
