@@ -1,4 +1,5 @@
 // Measures what the budgets name: a table, or with --json one array of {name, value, unit, reference?, ratio?}. Words measure only those parts.
+import { codecRows } from "./codecs";
 import { coreRows } from "./core";
 import { hitRows } from "./hits";
 import { madeRows } from "./made";
@@ -11,6 +12,7 @@ const parts: Readonly<Record<string, () => Row[] | Promise<Row[]>>> = {
   core: coreRows,
   hits: hitRows,
   made: madeRows,
+  codecs: codecRows,
   media: mediaRows,
   many: manyRows,
   large: pageRows("large"),

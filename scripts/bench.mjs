@@ -4,7 +4,7 @@ import fs from "node:fs";
 import path from "node:path";
 import { startPostgres } from "./lib/postgres.mjs";
 import { startServer } from "./lib/server.mjs";
-import { ENV, ensureBuild, ensureChromium, ensureModules, migrate, TSX } from "./lib/setup.mjs";
+import { ENV, ensureBuild, ensureChromium, ensureFfmpeg, ensureModules, migrate, TSX } from "./lib/setup.mjs";
 import { freePort, ROOT } from "./lib/shell.mjs";
 
 const args = process.argv.slice(2);
@@ -15,6 +15,7 @@ let status = 1;
 try {
   ensureModules();
   let env = {};
+  if (wanted("codecs")) ensureFfmpeg();
   const page = ["large", "play", "long"].some(wanted);
   if (page) ensureChromium();
   if (page || wanted("media") || wanted("many")) {
