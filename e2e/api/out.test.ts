@@ -165,7 +165,7 @@ describe("sound out", () => {
     }
     // What can't be reached is said.
     const loud = await exported(versionId, { normalise: { loudness: -5 } });
-    expect(loud.job.files[0].notes).toEqual([expect.stringMatching(/dB below what was asked.*-1 dBTP/)]);
+    expect(loud.job.files[0].notes).toEqual([expect.stringMatching(/dB below what is asked.*-1 dBTP/)]);
     expect(loud.job.files[0].loudness.truePeak).toBeCloseTo(-1, 1);
   });
   it("of silence tells nothing, and leaves it as it is", async () => {

@@ -45,7 +45,7 @@ test("everything is handed over, and the archive is the same project again", asy
   const report = (await api("GET", `/api/projects/${demo.projectId}/exports`)).body.exports[0].files[0];
   expect(report.loudness.truePeak).toBeLessThanOrEqual(-1);
   // It says so where the ceiling kept it from what was asked.
-  if (report.loudness.integrated < -16.05) await expect(dialog.getByText(/below what was asked/)).toBeVisible();
+  if (report.loudness.integrated < -16.05) await expect(dialog.getByText(/below what is asked/)).toBeVisible();
 
   await choose("For other programs");
   for (const [button, save, name] of [

@@ -33,7 +33,6 @@ const TAKES: readonly Take[] = [
   { name: "editor", do: (page, lanes) => click(page, lanes, 150, 60) },
   { name: "editor-vat", settings: { theme: "vat" }, do: (page, lanes) => click(page, lanes, 150, 60) },
   { name: "projects", at: "/" },
-  { name: "sign-in", at: "/sign-in" },
   {
     name: "mode-menu",
     do: async (page) => page.getByTestId("mode-line").getByRole("button", { name: "stay put" }).click(),
@@ -109,7 +108,26 @@ const TAKES: readonly Take[] = [
       await keys(page, "Shift+C");
     },
   },
-  { name: "list", do: (page) => keys(page, "Control+l") },
+  {
+    name: "export",
+    do: async (page) => {
+      await keys(page, "Control+e");
+      await page.getByRole("radio", { name: "To a loudness" }).click();
+      await page.getByRole("button", { name: "Measure" }).click();
+      await page.getByRole("img", { name: "Chart: loudness over time" }).waitFor({ timeout: 60_000 });
+      await rest(page, 1200);
+    },
+  },
+  {
+    name: "takes",
+    settings: { overlaps: "layer", edgeFadeMs: 20 },
+    do: async (page, lanes) => {
+      await drag(page, [lanes.x + 40, lanes.y + 206], [lanes.x + 230, lanes.y + 206]);
+      await page.mouse.up();
+      await keys(page, "a", "Alt+d");
+      await rest(page, 1500);
+    },
+  },
   { name: "keys-vat", settings: { theme: "vat" }, do: (page) => keys(page, "Control+/") },
   {
     name: "seam",

@@ -1,3 +1,4 @@
+import { readArchive } from "../archive/read";
 import { lineUpLane } from "../line-up";
 import { measureClips } from "../measure";
 import { roomOf } from "../room";
@@ -15,6 +16,7 @@ export const QUESTIONS = {
   measure: ({ versionId, request }: { versionId: string; request: Parameters<typeof measureClips>[1] }, called: () => boolean) =>
     measureClips(versionId, request, called),
   lineUp: ({ versionId, request }: { versionId: string; request: Parameters<typeof lineUpLane>[1] }) => lineUpLane(versionId, request),
+  readArchive: (about: Parameters<typeof readArchive>[0]) => readArchive(about),
   compare: ({ a, b }: { a: string; b: string }) => compareVersions(a, b),
   room: ({ versionId, request }: { versionId: string; request: Parameters<typeof roomOf>[1] }) => roomOf(versionId, request),
 };

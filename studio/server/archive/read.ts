@@ -1,10 +1,5 @@
-import { createWriteStream } from "node:fs";
-import { mkdtemp, rm } from "node:fs/promises";
-import { tmpdir } from "node:os";
-import path from "node:path";
 import { createInterface } from "node:readline";
 import { Readable } from "node:stream";
-import { pipeline } from "node:stream/promises";
 import { crc32 } from "node:zlib";
 import { formatOf } from "@wet-thread/core/media/formats";
 import { MediaError } from "@wet-thread/core/media/source";
@@ -189,14 +184,11 @@ async function layHistory(zip: Zip, name: string, versionId: string, ids: Readon
  * Makes a project of an archive. One that is damaged is refused with the names of what is broken, or with `partial` read as far as it is
  * whole; of what could not be read `left` tells. Recordings are read by jobs afterwards. Throws ApiError.
  */
-export async function readArchive(body: ReadableStream<Uint8Array> | null, partial: boolean) {
-  const folder = await mkdtemp(path.join(tmpdir(), "wet-thread-"));
+export async function readArchive({ file, partial }: { file: string; partial: boolean }) {
   const projectId = newId();
   let zip: Zip | null = null;
   let made = false;
   try {
-    const file = path.join(folder, "archive.zip");
-    await pipeline(Readable.from((body ?? []) as unknown as AsyncIterable<Uint8Array>), createWriteStream(file));
     zip = await Zip.open(file);
     const manifest = await manifestOf(zip);
     const broken: BrokenEntry[] = [];
@@ -264,7 +256,6 @@ export async function readArchive(body: ReadableStream<Uint8Array> | null, parti
     throw error;
   } finally {
     zip?.close();
-    await rm(folder, { recursive: true, force: true });
   }
 }
 

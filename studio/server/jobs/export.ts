@@ -58,7 +58,7 @@ async function* soundOf(part: ExportPart, spec: ExportSpec, rate: number, progre
 }
 
 /** How much a file is turned up to come to what is asked, and what kept it from it. */
-function gainFor({ normalise, ceiling }: ExportSpec, loudness: Loudness): { gain: number; notes: string[] } {
+function gainFor({ normalise, ceiling, measure }: ExportSpec, loudness: Loudness): { gain: number; notes: string[] } {
   if (!normalise) return { gain: 0, notes: [] };
   const byLoudness = "loudness" in normalise;
   const [is, wished] = byLoudness ? [loudness.integrated, normalise.loudness] : [loudness.samplePeak, normalise.peak];
@@ -71,7 +71,8 @@ function gainFor({ normalise, ceiling }: ExportSpec, loudness: Loudness): { gain
   const gain = wished - is;
   if (gain <= most) return { gain, notes: [] };
   const short = (gain - most).toFixed(1);
-  return { gain: most, notes: [`It came out ${short} dB below what was asked: more would pass a true peak of ${ceiling} dBTP.`] };
+  const came = measure ? "It would come out" : "It came out";
+  return { gain: most, notes: [`${came} ${short} dB below what is asked: more would pass a true peak of ${ceiling} dBTP.`] };
 }
 
 /** What was measured, once all of it is turned up. */

@@ -5,6 +5,7 @@ import { exportJobs, made, printJobs, sources } from "../db/schema";
 import { purgeMade } from "../made";
 import { purgeProjects } from "../projects";
 import { dropBrokenUploads, purgeRemoved } from "../sources";
+import { purgeFolders } from "../temporary";
 import { purgeVersions } from "../version-list";
 import { runExport } from "./export";
 import { importSource } from "./import";
@@ -156,7 +157,9 @@ runner.events.on("worker:stop", ({ error }) => {
 const DAY_MS = 86_400_000;
 /** Lets go of what has been kept for long enough, at the start and once a day. */
 function purge(): void {
-  void Promise.all([purgeRemoved(), purgeMade(), purgeVersions(), purgeProjects()]).catch((error) => console.error("purge:", error.message));
+  void Promise.all([purgeRemoved(), purgeMade(), purgeVersions(), purgeProjects(), purgeFolders()]).catch((error) =>
+    console.error("purge:", error.message),
+  );
 }
 purge();
 setInterval(purge, DAY_MS).unref();

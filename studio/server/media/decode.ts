@@ -1,11 +1,10 @@
 import { createWriteStream } from "node:fs";
-import { mkdtemp, rm } from "node:fs/promises";
-import { tmpdir } from "node:os";
 import path from "node:path";
 import { pipeline } from "node:stream/promises";
 import type { AudioFormat, RecordingInfo, Survey } from "@wet-thread/core/media/format";
 import { decodeFrames } from "@wet-thread/core/media/pcm";
 import { type ByteSource, MediaError } from "@wet-thread/core/media/source";
+import { dropFolder, newFolder } from "../temporary";
 import { feed, ffmpeg, type Run } from "./ffmpeg";
 
 /** Bytes read in one go. */
@@ -115,7 +114,7 @@ async function* laid(given: AsyncGenerator<Stretch>, channels: number, survey: S
 
 async function* decodedBy(format: AudioFormat, bytes: ByteSource, info: RecordingInfo, survey: Survey, outcome: Outcome): AsyncGenerator<Stretch> {
   // Some can only be read by looking about in the file.
-  const folder = format.coding === "mov" ? await mkdtemp(path.join(tmpdir(), "wet-thread-")) : null;
+  const folder = format.coding === "mov" ? await newFolder() : null;
   const file = folder && path.join(folder, "recording");
   let run: Run | undefined;
   try {
@@ -155,7 +154,7 @@ async function* decodedBy(format: AudioFormat, bytes: ByteSource, info: Recordin
       outcome.notes.push("Parts of the file are damaged: they are silent, or do not sound as they did.");
   } finally {
     run?.kill();
-    if (folder) await rm(folder, { recursive: true, force: true });
+    if (folder) await dropFolder(folder);
   }
 }
 

@@ -1,10 +1,10 @@
 import { createReadStream } from "node:fs";
-import { mkdtemp, rm, writeFile } from "node:fs/promises";
-import { tmpdir } from "node:os";
+import { writeFile } from "node:fs/promises";
 import path from "node:path";
 import { Dither, type ExportEncoding, encodeFrames, ShapedDither, type WavExtras, wavHeader } from "@wet-thread/core/media/wav/writer";
 import type { OutFormatId, Samples } from "@wet-thread/core/media/writers";
 import { OUT_FORMATS } from "@wet-thread/core/media/writers";
+import { dropFolder, newFolder } from "../temporary";
 import { feed, ffmpeg } from "./ffmpeg";
 
 const ENCODINGS: Record<Samples, ExportEncoding> = { pcm16: "i16", pcm24: "i24", float32: "f32" };
@@ -129,7 +129,7 @@ function coding({ format, samples, bits, quality }: Writing): string[] {
 }
 
 async function* coded(to: Writing, pieces: AsyncIterable<Piece>): AsyncGenerator<Uint8Array> {
-  const folder = await mkdtemp(path.join(tmpdir(), "wet-thread-"));
+  const folder = await newFolder();
   const [about, out] = [path.join(folder, "about.txt"), path.join(folder, "out")];
   // FLAC keeps the very samples; what is coded with loss takes them as they are.
   const plain = to.format === "flac" ? { pcm16: "s16le", pcm24: "s24le", float32: "f32le" }[to.samples] : "f32le";
@@ -148,7 +148,7 @@ async function* coded(to: Writing, pieces: AsyncIterable<Piece>): AsyncGenerator
     }
     yield* createReadStream(out, { highWaterMark: 1 << 20 }) as AsyncIterable<Uint8Array>;
   } finally {
-    await rm(folder, { recursive: true, force: true });
+    await dropFolder(folder);
   }
 }
 
