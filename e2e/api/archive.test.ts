@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
-import yauzl from "yauzl";
 import yazl from "yazl";
 import { addSource, api, BASE, exportWav, newProject, noise, until, wavFile } from "../client";
+import { unzipped } from "../zip";
 
 // A whole project as one zip, read back; copies of projects, and their removal.
 
@@ -44,25 +44,7 @@ async function content(versionId: string, sources: readonly { id: string; name: 
   return { ...JSON.parse(text), ...(revision && { revision: at }) };
 }
 
-async function entries(bytes: Uint8Array): Promise<[string, Buffer][]> {
-  return new Promise((resolve, reject) => {
-    const out: [string, Buffer][] = [];
-    yauzl.fromBuffer(Buffer.from(bytes), { lazyEntries: true }, (error, zip) => {
-      if (error) return reject(error);
-      zip.on("entry", (entry: yauzl.Entry) =>
-        zip.openReadStream(entry, async (wrong, stream) => {
-          if (wrong) return reject(wrong);
-          const parts: Buffer[] = [];
-          for await (const part of stream) parts.push(part as Buffer);
-          out.push([entry.fileName, Buffer.concat(parts)]);
-          zip.readEntry();
-        }),
-      );
-      zip.on("end", () => resolve(out));
-      zip.readEntry();
-    });
-  });
-}
+const entries = async (bytes: Uint8Array): Promise<[string, Buffer][]> => [...(await unzipped(bytes))];
 async function zipOf(files: readonly [string, Buffer][]): Promise<Uint8Array<ArrayBuffer>> {
   const zip = new yazl.ZipFile();
   for (const [name, bytes] of files) zip.addBuffer(bytes, name);

@@ -3,8 +3,8 @@ import fs from "node:fs";
 import os from "node:os";
 import path from "node:path";
 import { afterAll, describe, expect, it } from "vitest";
-import yauzl from "yauzl";
 import { addSource, api, BASE, newProject, readWav, until, wavFile } from "../client";
+import { unzipped } from "../zip";
 
 // Sound out: what other programs read in the files that are written.
 
@@ -52,26 +52,6 @@ async function exported(versionId: string, request: Record<string, unknown>) {
   if (job.status === "failed") throw new Error(job.error);
   const answer = await fetch(`${BASE}/api/exports/${body.id}/file`);
   return { job, type: answer.headers.get("content-type"), bytes: new Uint8Array(await answer.arrayBuffer()) };
-}
-
-function unzipped(bytes: Uint8Array): Promise<Map<string, Buffer>> {
-  return new Promise((resolve, reject) => {
-    const out = new Map<string, Buffer>();
-    yauzl.fromBuffer(Buffer.from(bytes), { lazyEntries: true }, (error, zip) => {
-      if (error) return reject(error);
-      zip.on("entry", (entry: yauzl.Entry) =>
-        zip.openReadStream(entry, async (wrong, stream) => {
-          if (wrong) return reject(wrong);
-          const parts: Buffer[] = [];
-          for await (const part of stream) parts.push(part as Buffer);
-          out.set(entry.fileName, Buffer.concat(parts));
-          zip.readEntry();
-        }),
-      );
-      zip.on("end", () => resolve(out));
-      zip.readEntry();
-    });
-  });
 }
 
 /** What ffmpeg's own meter says of a file. */

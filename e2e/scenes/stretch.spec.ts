@@ -122,3 +122,38 @@ test("warp points: set by Alt, dragged onto the line, taken away by a double cli
   await editor.saved();
   expect(await editor.clip("a")).toEqual(before);
 });
+
+test("what conforms follows the tempo, what does not stays where it lies: typed in the inspector, changed in the tempo row, and left again", async ({
+  page,
+}) => {
+  const editor = await small(page);
+  const before = [await editor.clip("a"), await editor.clip("x")];
+  await editor.select("a");
+  await page.getByLabel("Own tempo of the recording").fill("100");
+  await page.keyboard.press("Enter");
+  await editor.saved();
+  const laid = await editor.clip("a");
+  expect(laid.conform?.bpm).toBe(100);
+  // At 92 what was recorded at 100 lasts longer, and its points lie a beat of the piece apart.
+  const points = laid.recipe?.warp?.points ?? [];
+  expect(laid.length).toBeGreaterThan(before[0].length);
+  expect(Math.abs(points[1].to - points[0].to - (60 * RATE) / 92)).toBeLessThanOrEqual(1);
+  await page.getByLabel("Tempo 92", { exact: true }).click();
+  const tempo = page.getByLabel("Tempo", { exact: true });
+  await tempo.fill("80");
+  await page.keyboard.press("Enter");
+  await editor.saved();
+  await expect.poll(async () => (await editor.version()).tempo[0].bpm).toBe(80);
+  const now = await editor.clip("a");
+  const after = now.recipe?.warp?.points ?? [];
+  expect(after[1].to - after[0].to).toBe((60 * RATE) / 80);
+  expect(now.length).toBeGreaterThan(laid.length);
+  const [stays] = [await editor.clip("x")];
+  expect([stays.length, stays.recipe]).toEqual([before[1].length, undefined]);
+  await page.keyboard.press("Escape");
+  await editor.select("a");
+  await page.getByRole("button", { name: "Stop following" }).click();
+  await editor.saved();
+  expect((await editor.clip("a")).conform).toBeUndefined();
+  expect((await editor.clip("a")).length).toBe(now.length);
+});

@@ -1,7 +1,8 @@
+import { tempoOfHits } from "@wet-thread/core/analysis/tempo";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { timebaseOf } from "@wet-thread/core/model/document";
 import { hitsBetween } from "@wet-thread/core/model/hits";
-import { kindOf, makingOf } from "@wet-thread/core/model/played";
+import { kindOf, makingOf, ownWindow } from "@wet-thread/core/model/played";
 import { type Clip, clipEnd, type StretchKind } from "@wet-thread/core/model/schema";
 import { anchoredPoints, pointAt, withPoints } from "@wet-thread/core/model/warp";
 import { toast } from "sonner";
@@ -124,4 +125,37 @@ export function warpOff(): void {
     .map((c) => c.id);
   if (ids.length > 0) session().edit([{ type: "warp", clipIds: ids, points: null, ...modeRules() }]);
   else if (selectedClips().length > 0) toast("No selected clip has warp points.", { id: "select" });
+}
+
+/** The tempo that a clip's own recording has where the clip plays it, by its hits, and a beat of it; null where they tell none. */
+export function ownTempo(clip: Clip): { bpm: number; first: number } | null {
+  const { doc } = session();
+  const source = doc.sources.get(clip.sourceId);
+  if (!source?.hits) return null;
+  const window = ownWindow(source, clip);
+  const hits = source.hits.filter((h) => h >= window.from && h < window.to);
+  const [reading] = tempoOfHits(hits, doc.sampleRate).readings;
+  return reading ? { bpm: reading.bpm, first: Math.max(0, Math.round(reading.beat)) } : null;
+}
+
+/** Lets clips follow the piece's tempo, each by its own: one that is typed, a beat lying at their first hit, or what is heard in them. */
+export function follow(clips: readonly Clip[], bpm?: number): void {
+  const { doc } = session();
+  const edits = clips.flatMap((clip): Edit[] => {
+    const found = ownTempo(clip);
+    const source = doc.sources.get(clip.sourceId);
+    const window = source && ownWindow(source, clip);
+    const first = found?.first ?? source?.hits?.find((h) => h >= (window?.from ?? 0)) ?? window?.from ?? 0;
+    const own = bpm ?? found?.bpm;
+    return own === undefined
+      ? []
+      : [{ type: "conform", clipIds: [clip.id], conform: { bpm: own, first }, kind: kindFor(clip), overlap: modeRules().overlap }];
+  });
+  if (edits.length === 0) return void toast(`${named(clips)}: no tempo is heard in it. Type the one that it has.`, { id: "follow" });
+  session().edit(edits, `Conform ${named(clips)}`);
+}
+
+/** Clips follow the tempo no longer; they stay as they are. */
+export function unfollow(clips: readonly Clip[]): void {
+  session().edit([{ type: "conform", clipIds: clips.map((c) => c.id), conform: null }], `Stop ${named(clips)} from following the tempo`);
 }

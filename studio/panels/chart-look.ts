@@ -21,3 +21,13 @@ export function pointsChart(theme: Settings["theme"], xaxis: ApexOptions["xaxis"
     xaxis: { type: "numeric", tickAmount: 4, axisBorder: { color: palette.line }, axisTicks: { color: palette.line }, ...xaxis },
   };
 }
+
+/** An axis of seconds, told as minutes and seconds. */
+export const secondsAxis: ApexOptions["xaxis"] = {
+  min: 0,
+  labels: {
+    rotate: 0,
+    hideOverlappingLabels: true,
+    formatter: (v) => `${Math.floor(Number(v) / 60)}:${String(Math.floor(Number(v) % 60)).padStart(2, "0")}`,
+  },
+};

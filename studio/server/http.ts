@@ -186,6 +186,21 @@ export function writtenJson(request: Request, name: string, stamp: string, make:
   return new Response(known.bytes, { headers: { "content-type": "application/json; charset=utf-8", "cache-control": keep } });
 }
 
+/** Bytes as the body of an answer: each piece is made when it is wanted, and whoever makes them is told when nobody wants more. */
+export function streamOf(bytes: AsyncIterable<Uint8Array>): ReadableStream<Uint8Array> {
+  const pieces = bytes[Symbol.asyncIterator]();
+  return new ReadableStream<Uint8Array>({
+    async pull(controller) {
+      const { value, done } = await pieces.next();
+      if (done) controller.close();
+      else controller.enqueue(value);
+    },
+    async cancel() {
+      await pieces.return?.();
+    },
+  });
+}
+
 /** Answers with part or all of some stored bytes, honouring a Range header (RFC 9110, 14). */
 export function ranged(
   request: Request,
@@ -199,18 +214,7 @@ export function ranged(
   if (asked === -1) return new Response(null, { status: 416, headers: { "content-range": `bytes */${size}` } });
   // Of a malformed range, or several, all is sent: a server may.
   if (Array.isArray(asked) && asked.type === "bytes" && asked.length === 1) [from, to, status] = [asked[0].start, asked[0].end + 1, 206];
-  const pieces = read(from, to)[Symbol.asyncIterator]();
-  const body = new ReadableStream<Uint8Array>({
-    async pull(controller) {
-      const { value, done } = await pieces.next();
-      if (done) controller.close();
-      else controller.enqueue(value);
-    },
-    async cancel() {
-      await pieces.return?.();
-    },
-  });
-  return new Response(body, {
+  return new Response(streamOf(read(from, to)), {
     status,
     headers: {
       "accept-ranges": "bytes",

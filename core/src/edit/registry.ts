@@ -8,6 +8,7 @@ import { addClip } from "./clips/add-clip";
 import { blendRange, removeBlend, setBlend } from "./clips/blends";
 import { clearSilence } from "./clips/clear-silence";
 import { closeGaps } from "./clips/close-gaps";
+import { conform } from "./clips/conform";
 import { copy, paste, repeat } from "./clips/copy";
 import { deleteClips } from "./clips/delete";
 import { setEnvelope, shiftEnvelope } from "./clips/envelopes";
@@ -68,6 +69,7 @@ export const EDITS: readonly EditDefinition[] = [
   setPitch,
   warp,
   asRecorded,
+  conform,
   treat,
   mute,
   setClip,

@@ -34,7 +34,8 @@ export function layRemade(
     changes.push({ trackId: was.trackId, at: clipEnd(was), by: clip.length - was.length });
     const follower = blendAfter(tx.before, was);
     if (ripples && follower) along.set(follower.id, clipEnd(was));
-    const { bars: _, ...rest } = clip;
+    // What is given another length by hand follows no tempo any more.
+    const { bars: _, conform: __, ...rest } = clip;
     made.set(clip.id, { ...rest, start, ...(start === was.start && was.bars && { bars: was.bars }) });
   }
   for (const clip of made.values()) tx.setClip(clip);

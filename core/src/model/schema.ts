@@ -158,6 +158,21 @@ export const Recipe = z
   .refine((r) => !r.turned || r.treat, { message: "What is not treated is turned round by `reverse`." });
 export type Recipe = z.infer<typeof Recipe>;
 
+/** How a clip follows the piece's tempo: by its recording's own tempo, with a beat at `first`, or by where its beats lie in the recording. */
+export const Conform = z
+  .object({
+    bpm: z.number().min(MIN_BPM).max(MAX_BPM).optional(),
+    first: Position.default(0),
+    beats: z
+      .array(Position)
+      .min(2, "Own beats are at least two.")
+      .max(MOST_POINTS, `There can be at most ${MOST_POINTS} beats.`)
+      .refine((list) => list.every((b, i) => i === 0 || b > list[i - 1]), { message: "Beats come one after the other." })
+      .optional(),
+  })
+  .refine((c) => (c.bpm === undefined) !== (c.beats === undefined), { message: "Give `bpm` or `beats`, one of them." });
+export type Conform = z.infer<typeof Conform>;
+
 /** A window on a recording, laid on a track's timeline. */
 export const Clip = z.object({
   id: Id,
@@ -188,6 +203,8 @@ export const Clip = z.object({
   envelopes: Envelopes.optional(),
   /** What it plays is made from its recording so; `offset` counts in what is made. */
   recipe: Recipe.optional(),
+  /** It follows the piece's tempo. */
+  conform: Conform.optional(),
   /** A pick of a take stack: the lane that it is from, of the bundle that it lies in. */
   take: Id.optional(),
 });
@@ -303,7 +320,7 @@ export const VersionData = z.object({
 export type VersionData = z.infer<typeof VersionData>;
 
 /** Fields that a thing may be without: a change that takes one away again leaves none. */
-export const OPTIONAL_FIELDS: ReadonlySet<string> = new Set(["bars", "channels", "envelopes", "recipe", "ride", "take", "takes"]);
+export const OPTIONAL_FIELDS: ReadonlySet<string> = new Set(["bars", "channels", "conform", "envelopes", "recipe", "ride", "take", "takes"]);
 
 export const NO_FADE: Fade = { length: 0, shape: "power", bend: 0 };
 export const clipEnd = (clip: Clip): number => clip.start + clip.length;

@@ -282,6 +282,13 @@ export const edits: fc.Arbitrary<Edit> = fc
       overlap: fc.constantFrom("layer", "cover", "blend"),
     }),
     fc.record({ type: fc.constant("treat-range"), ...shortSpan, trackIds: someTracks, chain: chains, grow: fc.boolean() }),
+    fc.record({
+      type: fc.constant("conform"),
+      clipIds: someClips,
+      conform: fc.constantFrom(null, { bpm: 240, first: 100 }, { bpm: 300 }, { beats: [0, 900, 2500, 4000] }),
+      kind: fc.constantFrom(undefined, "smooth", "hits", "tape"),
+      overlap: fc.constantFrom("layer", "cover", "blend"),
+    }),
     fc.record({ type: fc.constant("as-recorded"), clipIds: someClips, ...modes }),
     fc.record({ type: fc.constant("reverse-range"), ...shortSpan, trackIds: someTracks }),
     fc.record({ type: fc.constant("set-ride"), trackIds: someTracks, points: fc.option(points(14_000, -144, 24), { nil: null }) }),

@@ -4,7 +4,7 @@ import dynamic from "next/dynamic";
 import { useState } from "react";
 import { useSettings } from "@/state/settings";
 import { PALETTES } from "@/timeline/model/theme";
-import { pointsChart } from "../chart-look";
+import { pointsChart, secondsAxis } from "../chart-look";
 import type { OutFile, OutJob } from "./settings";
 
 const Chart = dynamic(() => import("react-apexcharts"), { ssr: false });
@@ -77,14 +77,7 @@ function OverTime({ file, target }: { file: OutFile; target?: number }) {
   const few = Math.ceil(momentary.length / 400);
   const line = (list: readonly (number | null)[]) =>
     list.flatMap((v, i) => (i % few === 0 ? [{ x: (i + 1) * step, y: v === null ? null : Math.max(FLOOR, Math.round(v * 10) / 10) }] : []));
-  const look = pointsChart(theme, {
-    min: 0,
-    labels: {
-      rotate: 0,
-      hideOverlappingLabels: true,
-      formatter: (v) => `${Math.floor(Number(v) / 60)}:${String(Math.floor(Number(v) % 60)).padStart(2, "0")}`,
-    },
-  });
+  const look = pointsChart(theme, secondsAxis);
   const options: ApexOptions = {
     ...look,
     chart: { ...look.chart, type: "line" },

@@ -4,7 +4,7 @@ import { type Clip, STRETCH_KINDS, type StretchKind } from "@wet-thread/core/mod
 import { formatLength } from "@wet-thread/core/time/format";
 import type { ReactNode } from "react";
 import { keyOf } from "@/commands/keys";
-import { asRecorded, beatsLong, setKind, toBeats, toLengths, toRange, warpAtHits, warpOff } from "@/commands/stretch";
+import { asRecorded, beatsLong, follow, setKind, toBeats, toLengths, toRange, unfollow, warpAtHits, warpOff } from "@/commands/stretch";
 import { session } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { beatsOf, kindFor } from "@/timeline/gestures/stretch-gesture";
@@ -53,6 +53,8 @@ export function TimePart({ clips }: { clips: readonly Clip[] }) {
   const length = common(clips, (c) => c.length);
   const beats = common(clips, (c) => beatsOf(doc, c).toFixed(2));
   const cents = common(clips, (c) => c.recipe?.pitch ?? 0);
+  const following = clips.filter((c) => c.conform).length;
+  const tempo = common(clips, (c) => c.conform?.bpm);
   const warped = clips.filter((c) => c.recipe?.warp);
   const pitch = (now: number): void => {
     session().edit(clips.map((c) => ({ type: "set-pitch", clipIds: [c.id], cents: now, kind: kindFor(c) })));
@@ -139,6 +141,30 @@ export function TimePart({ clips }: { clips: readonly Clip[] }) {
             }}
           />
         </div>
+      </div>
+      <div className="grid grid-cols-2 items-end gap-x-2.5">
+        <div>
+          <Label>Own tempo</Label>
+          <Field
+            label="Own tempo of the recording"
+            value={following === 0 ? "" : tempo === null ? "mixed" : tempo === undefined ? "beats" : String(Math.round(tempo * 1000) / 1000)}
+            unit="BPM"
+            onCommit={(t) => {
+              const v = numberFrom(t, 10, 1000, "tempo in quarter notes a minute");
+              if (v !== null) follow(clips, v);
+            }}
+          />
+        </div>
+        <Button
+          title={
+            following > 0
+              ? "They stay as they are, and follow the tempo no longer"
+              : "Every beat of its own falls on one of the piece, and does so when the tempo changes; without a tempo typed, the one that is heard in it"
+          }
+          onClick={() => (following > 0 ? unfollow(clips) : follow(clips))}
+        >
+          {following > 0 ? "Stop following" : "Follow the tempo"}
+        </Button>
       </div>
       <div className="mt-2 grid grid-cols-2 gap-1.5">
         <Button title={`Fills the range (${keyOf("stretch-range")})`} onClick={toRange}>

@@ -6,7 +6,7 @@ import { useMemo } from "react";
 import { useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { PALETTES } from "@/timeline/model/theme";
-import { pointsChart } from "../chart-look";
+import { pointsChart, secondsAxis } from "../chart-look";
 import type { SeamRow } from "./rows";
 
 const Chart = dynamic(() => import("react-apexcharts"), { ssr: false });
@@ -35,14 +35,7 @@ export function SeamChart({ rows, onOpen }: { rows: readonly SeamRow[]; onOpen: 
   }, [rows]);
   const palette = PALETTES[theme];
   const point = (r: SeamRow, y: number) => ({ x: r.seam.position / rate, y: Math.round(y * 10) / 10 });
-  const look = pointsChart(theme, {
-    min: 0,
-    labels: {
-      rotate: 0,
-      hideOverlappingLabels: true,
-      formatter: (v) => `${Math.floor(Number(v) / 60)}:${String(Math.floor(Number(v) % 60)).padStart(2, "0")}`,
-    },
-  });
+  const look = pointsChart(theme, secondsAxis);
   const options: ApexOptions = {
     ...look,
     chart: {

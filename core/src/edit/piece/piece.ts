@@ -6,6 +6,7 @@ import { MeterMap } from "../../time/meter";
 import { keepingPlace, keepingSpan, type PlacedSpan } from "../../time/places";
 import { TempoMap } from "../../time/tempo";
 import { FRAME_RATES } from "../../time/timecode";
+import { followTempo } from "../clips/conform";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
 import type { Transaction } from "../transaction";
@@ -84,6 +85,7 @@ export const setTime = defineEdit({
       throw new EditError((error as Error).message, p.tempo ? "tempo" : "meter");
     }
     tx.setPiece(Object.fromEntries(Object.entries(p).filter(([, v]) => v !== undefined)));
+    if (p.tempo) followTempo(tx, new TempoMap(p.tempo, tx.before.sampleRate));
     return p.tempo ? "Set tempo" : p.meter ? "Set meter" : "Set time base";
   },
 });
