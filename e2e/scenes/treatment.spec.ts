@@ -72,6 +72,13 @@ test("scene 23, a hum that needs help: a chain laid on, heard bare and treated, 
   if (!bell) throw new Error("There is no bell.");
   await editor.select(bell.id);
   await add("Echo");
+  // Its time as a note: at the tempo where the bell lies.
+  await page.getByLabel("Time of Echo").fill("1/8 dotted");
+  await page.keyboard.press("Enter");
+  await editor.saved();
+  const { tempo } = await editor.version();
+  const echo = (await editor.version()).clips.flatMap((c) => c.recipe?.treat?.chain ?? []).find((x) => x.kind === "echo") as { time: number };
+  expect(tempo.map(({ bpm }) => Math.abs(echo.time - 45_000 / bpm) < 0.02)).toContain(true);
   await editor.saved();
   const rung = await editor.clip(bell.id);
   expect(rung.length).toBeGreaterThan(bell.length);

@@ -1,7 +1,11 @@
 "use client";
 import { biquadOf, responseDb } from "@wet-thread/core/dsp/treat/biquad";
+import { timebaseOf } from "@wet-thread/core/model/document";
 import type { Clip } from "@wet-thread/core/model/schema";
 import { PROCESSOR_KINDS, type Processor, type ProcessorKind } from "@wet-thread/core/model/treatment";
+import { noteTicks } from "@wet-thread/core/time/grid";
+import { parseStep } from "@wet-thread/core/time/parse-step";
+import { TICKS_PER_QUARTER } from "@wet-thread/core/time/tempo";
 import clsx from "clsx";
 import { ChevronDown, ChevronUp, X } from "lucide-react";
 import { useCallback, useEffect, useState } from "react";
@@ -163,6 +167,21 @@ function usePresets(): {
 const small = "rounded-sm border border-line bg-raised px-1.5 text-sm hover:border-ink-3 disabled:opacity-45";
 
 /** The treatment of the selected clips: what the first one has is shown, and what is changed is laid on all of them. */
+/** A note value that was typed, such as 1/8 or 1/8 dotted, in milliseconds at the tempo where a clip lies; anything else as it is. */
+function noteMs(text: string, clip: Clip): string {
+  if (!/^\s*1\//.test(text)) return text;
+  try {
+    const step = parseStep(text);
+    if (step.kind !== "note") return text;
+    const { tempo } = timebaseOf(session().doc);
+    const quarters = noteTicks(step.division, step.feel) / TICKS_PER_QUARTER;
+    return String(Math.round(quarters * (60_000 / tempo.bpmAt(tempo.sampleToTick(clip.start))) * 100) / 100);
+  } catch {
+    // What is no note is refused as a number is.
+    return text;
+  }
+}
+
 export function TreatPart({ clips }: { clips: readonly Clip[] }) {
   const [open, setOpen] = useState<number | null>(null);
   const [adding, setAdding] = useState(false);
@@ -271,13 +290,14 @@ export function TreatPart({ clips }: { clips: readonly Clip[] }) {
                 {KNOBS[p.kind].map((knob) => {
                   const [key, label, unit, least, most, part] = knob;
                   return (
-                    <div key={key}>
+                    <div key={key} title={p.kind === "echo" && key === "time" ? "In ms, or as a note: 1/8, 1/8 dotted, 1/8 triplet" : undefined}>
                       <div className="text-ink-2 text-sm">{label}</div>
                       <Field
                         label={`${label} of ${NAMES[p.kind]}`}
                         value={shown(p, knob)}
                         unit={unit}
-                        onCommit={(t) => {
+                        onCommit={(text) => {
+                          const t = p.kind === "echo" && key === "time" ? noteMs(text, clips[0]) : text;
                           const v = numberFrom(
                             t,
                             part ? 100 * least : least,
