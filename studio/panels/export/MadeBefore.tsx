@@ -42,6 +42,13 @@ export function MadeBefore({ onAgain }: { onAgain: (id: string) => void }) {
     }
   }, [projectId]);
   useEffect(() => void refresh(), [refresh]);
+  // What is still being made is looked after.
+  const underWay = rows?.some((r) => r.status === "queued" || r.status === "rendering") ?? false;
+  useEffect(() => {
+    if (!underWay) return;
+    const timer = setInterval(() => void refresh(), 1000);
+    return () => clearInterval(timer);
+  }, [underWay, refresh]);
   const tried = async (work: () => Promise<unknown>): Promise<void> => {
     try {
       await work();
