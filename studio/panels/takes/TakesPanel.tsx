@@ -15,7 +15,7 @@ import { setSettings } from "@/state/settings";
 import { useView, view } from "@/state/view";
 import { HEAD_WIDTH } from "@/timeline/model/geometry";
 import { snapped } from "@/timeline/model/snapping";
-import { Button } from "@/ui/controls";
+import { Button, Popover, Swatches } from "@/ui/controls";
 import { followPointer } from "@/ui/pointer-drag";
 import { LaneWave, type Levels, type Window } from "./LaneWave";
 
@@ -247,6 +247,19 @@ function Lane({ stack, lane, seen, dye }: { stack: Stack; lane: TakeLane; seen: 
     >
       <div className="flex shrink-0 flex-col justify-center gap-0.5 px-2" style={{ width: HEAD_WIDTH }}>
         <div className="flex items-center gap-1">
+          <Popover
+            width={236}
+            trigger={
+              <button
+                type="button"
+                aria-label={`Colour of ${lane.name}`}
+                className="size-3 shrink-0 rounded-full border border-line"
+                style={{ background: `var(--${dye})` }}
+              />
+            }
+          >
+            <Swatches value={lane.color} onChange={(color) => set({ color })} />
+          </Popover>
           {naming ? (
             <input
               // biome-ignore lint/a11y/noAutofocus: it was asked for
