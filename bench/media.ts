@@ -1,7 +1,11 @@
 // The rows that take long recordings in and give long renders out, through the running server.
 import fs from "node:fs";
+import os from "node:os";
+import path from "node:path";
+import { Readable } from "node:stream";
+import { pipeline } from "node:stream/promises";
 import type { Row } from "./rows";
-import { call, longWavBytes, newProject, sendLong, until, whenRead } from "./server";
+import { call, longWavBytes, newProject, sendLong, BASE as URL, until, whenRead } from "./server";
 
 const RATE = 48_000;
 const HOURS = Number(process.env.WET_THREAD_BENCH_HOURS ?? 2);
@@ -81,7 +85,32 @@ async function exportLong(): Promise<Row> {
   };
 }
 
+/** A project's archive written and read back, its recordings' jobs not counted. */
+async function archives(projectId: string): Promise<Row[]> {
+  const file = path.join(os.tmpdir(), `wet-thread-bench-${process.pid}.zip`);
+  try {
+    const begin = performance.now();
+    const answer = await fetch(`${URL}/api/projects/${projectId}/archive`);
+    await pipeline(Readable.fromWeb(answer.body as never), fs.createWriteStream(file));
+    const written = performance.now();
+    const megabytes = fs.statSync(file).size / 1e6;
+    const read = await fetch(`${URL}/api/projects/archive`, {
+      method: "POST",
+      body: Readable.toWeb(fs.createReadStream(file)) as never,
+      duplex: "half",
+    } as RequestInit);
+    if (read.status !== 201) throw new Error(await read.text());
+    const end = performance.now();
+    return [
+      { name: "archive.out", value: megabytes / ((written - begin) / 1000), unit: `MB/s, ${Math.round(megabytes)} MB`, budget: "≥ 60" },
+      { name: "archive.in", value: megabytes / ((end - written) / 1000), unit: "MB/s, sent, checked, written", budget: "≥ 60" },
+    ];
+  } finally {
+    fs.rmSync(file, { force: true });
+  }
+}
+
 export async function mediaRows(): Promise<Row[]> {
-  const { rows } = await importLong();
-  return [...rows, await exportLong()];
+  const { rows, projectId } = await importLong();
+  return [...rows, ...(await archives(projectId)), await exportLong()];
 }
