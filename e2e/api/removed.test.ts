@@ -9,8 +9,8 @@ beforeAll(async () => {
 });
 afterAll(() => own?.stop());
 
-describe("a recording that nothing uses, and an export", () => {
-  it("goes for good after a month, the recording unless some step of the history names it", async () => {
+describe("what was removed a month ago", () => {
+  it("goes for good: recordings that no step of a history names, projects but for what others share; exports stay", async () => {
     const { id, versions } = await own.must("POST", "/api/projects", { name: "Removed", sampleRate: 48_000 });
     const at = `/api/versions/${versions[0].id}`;
     const send = async (name: string): Promise<string> => {
@@ -38,11 +38,22 @@ describe("a recording that nothing uses, and an export", () => {
     };
     const [oldExport, newExport] = [await rendered(), await rendered()];
 
-    // Time passes, for two of them, and for an export.
+    // A project whose copy shares its recording.
+    const shared = await own.must("POST", "/api/projects", { name: "Shared", sampleRate: 48_000 });
+    const { id: held } = await own.must("POST", `/api/projects/${shared.id}/sources?name=held.wav`, wavFile([noise(4800, 4)], "i16"));
+    await until(
+      () => own.must("GET", `/api/sources/${held}`),
+      (s) => s.status === "ready",
+    );
+    const copy = await own.must("POST", `/api/projects/${shared.id}/duplicate`, {});
+    await own.must("DELETE", `/api/projects/${shared.id}`);
+
+    // Time passes, for two of the recordings, for an export and for the project.
     const client = new pg.Client({ connectionString: own.databaseUrl });
     await client.connect();
     await client.query("update sources set removed_at = now() - interval '31 days' where id = any($1)", [[never, once]]);
     await client.query("update exports set created_at = now() - interval '31 days' where id = $1", [oldExport]);
+    await client.query("update projects set removed_at = now() - interval '31 days' where id = $1", [shared.id]);
     await client.end();
     // Each worker looks when it starts.
     own.killWorker();
@@ -51,10 +62,13 @@ describe("a recording that nothing uses, and an export", () => {
       (a) => a.status === 404,
     );
     await until(
-      () => own.call("GET", `/api/exports/${oldExport}`),
+      () => own.call("GET", `/api/projects/${shared.id}`),
       (a) => a.status === 404,
     );
-    expect((await fetch(`${own.url}/api/exports/${newExport}/file`)).status).toBe(200);
+    const left = await own.must("GET", `/api/projects/${copy.id}`);
+    expect(left.sources.map((s: { id: string; projectId: string }) => [s.id, s.projectId])).toEqual([[held, copy.id]]);
+    expect((await fetch(`${own.url}/api/sources/${held}/file`)).status).toBe(200);
+    for (const kept of [oldExport, newExport]) expect((await fetch(`${own.url}/api/exports/${kept}/file`)).status).toBe(200);
     for (const kept of [once, used, lately]) expect((await fetch(`${own.url}/api/sources/${kept}/file`)).status).toBe(200);
 
     // What a step still names is whole: undone, the clip plays again.
