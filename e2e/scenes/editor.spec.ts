@@ -182,6 +182,7 @@ test("recordings come in by drop and by dialog; what is no audio is refused in w
     { name: "Bell.wav", mimeType: "audio/wav", buffer: Buffer.from(wavFile([noise(20_000, 51)], "i24")) },
     { name: "letter.wav", mimeType: "audio/wav", buffer: Buffer.from("words, and more words, but nothing to hear") },
   ]);
+  await page.getByRole("button", { name: /One below another/ }).click();
   await expect(page.getByText(/letter\.wav: This file is not audio/)).toBeVisible();
   await expect.poll(async () => (await editor.version()).tracks.map((t) => t.name)).toContain("Bell");
   // Dropped on a lane it lands there.

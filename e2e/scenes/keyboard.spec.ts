@@ -139,13 +139,13 @@ test("every view is opened, used and left by keyboard alone", async ({ page }) =
   await keyboard.type("duplicate track");
   await tabTo(page, "Change the key of Duplicate track", 12);
   await keyboard.press("Enter");
-  await keyboard.press("Alt+d");
-  await expect(sheet).toContainText("Alt+D");
+  await keyboard.press("Alt+Shift+D");
+  await expect(sheet).toContainText("Alt+Shift+D");
   await keyboard.press("Escape");
   await expect(sheet).toHaveCount(0);
   await keyboard.press("Escape");
   await keyboard.press("Alt+ArrowDown");
-  await keyboard.press("Alt+d");
+  await keyboard.press("Alt+Shift+D");
   await expect.poll(async () => (await version()).tracks.length).toBe(before.tracks.length + 1);
 
   // A range by key, a section of it, the marker panel left; the export of the range rendered and offered.
@@ -160,7 +160,7 @@ test("every view is opened, used and left by keyboard alone", async ({ page }) =
   await expect(page.getByRole("menuitem", { name: "Split out" })).toBeVisible();
   await keyboard.press("Escape");
   await keyboard.press("Control+e");
-  await tabTo(page, "Render", 12);
+  await tabTo(page, "Render", 40);
   await keyboard.press("Enter");
   await expect(page.getByRole("link", { name: /Save/ })).toBeVisible({ timeout: 30_000 });
   await keyboard.press("Escape");
