@@ -285,6 +285,70 @@ test("tempo and meter by hand: added, typed, dragged, kept bars or time, refused
   await expect(page.getByText(/bar 5 has 6 beats/)).toBeVisible();
 });
 
+test("tempo and meter are listed, typed at any place, moved and removed from the keyboard alone", async ({ page }) => {
+  const editor = await EditorPage.open(page, await piece());
+  // The command is found by its words, and leads into the form.
+  await page.keyboard.press("Control+k");
+  await page.keyboard.type("typed place");
+  await page.keyboard.press("Enter");
+  const place = page.getByLabel("Place of a new tempo or meter");
+  await expect(place).toBeFocused();
+  await page.keyboard.type("5.1");
+  await page.keyboard.press("Tab");
+  await page.keyboard.type("500");
+  await page.keyboard.press("Enter");
+  await expect(page.getByText(/is no tempo/)).toBeVisible();
+  const value = page.getByLabel("New tempo or meter", { exact: true });
+  await value.fill("120,5");
+  await page.keyboard.press("Enter");
+  await editor.saved();
+  expect((await editor.version()).tempo).toEqual([
+    { tick: 0, bpm: 92 },
+    { tick: 16 * 960, bpm: 120.5 },
+  ]);
+  // The same place again is refused and said; a meter goes to the bar line that is nearest.
+  await place.fill("5.1");
+  await value.fill("90");
+  await page.keyboard.press("Enter");
+  await expect(page.getByText(/There is one at 5\.1\.000 already/)).toBeVisible();
+  await place.fill("5.1.300");
+  await value.fill("6/8");
+  await page.keyboard.press("Enter");
+  await editor.saved();
+  expect((await editor.version()).meter).toEqual([
+    { tick: 0, numerator: 4, denominator: 4 },
+    { tick: 16 * 960, numerator: 6, denominator: 8 },
+  ]);
+  expect((await editor.version()).tempo).toHaveLength(2);
+  // A place in the list is typed too: the tempo comes two bars earlier, and undo puts it back.
+  await page.getByLabel("Place of the tempo at 5.1.000").fill("3.1");
+  await page.keyboard.press("Enter");
+  await editor.saved();
+  expect((await editor.version()).tempo[1]).toEqual({ tick: 8 * 960, bpm: 120.5 });
+  await page.getByLabel("Tempo at 3.1.000", { exact: true }).fill("80");
+  await page.keyboard.press("Enter");
+  await editor.saved();
+  expect((await editor.version()).tempo[1]).toEqual({ tick: 8 * 960, bpm: 80 });
+  await page.getByRole("button", { name: "Remove the meter at 5.1.000" }).focus();
+  await page.keyboard.press("Enter");
+  await editor.saved();
+  expect((await editor.version()).meter).toHaveLength(1);
+  // The first ones stay: they have a value, but neither another place nor an end.
+  await expect(page.getByRole("button", { name: "Remove the tempo at 1.1.000" })).toHaveCount(0);
+  await value.focus();
+  await page.keyboard.press("Escape");
+  for (let n = 0; n < 5; n++) await page.keyboard.press("Control+z");
+  await expect.poll(async () => (await editor.version()).tempo).toEqual([{ tick: 0, bpm: 92 }]);
+  // A map of a thousand events is listed around the playhead; the rest is counted.
+  const { revision } = await editor.version();
+  const tempo = Array.from({ length: 1000 }, (_, n) => ({ tick: n * 240, bpm: 92 + (n % 7) }));
+  await api("POST", `/api/versions/${editor.versionId}/edits`, { revision, edits: [{ type: "set-time", tempo }] });
+  await expect(page.getByText("Those around the playhead; 900 more lie before and after.")).toBeVisible();
+  await expect(page.getByLabel("Tempo at 1.1.240", { exact: true })).toHaveValue("93");
+  await page.keyboard.press("End");
+  await expect(page.getByLabel("Tempo at 1.1.240", { exact: true })).toHaveCount(0);
+});
+
 test("markers are set while it plays, named at once, listed, jumped to and nudged; spans become range, loop and section", async ({ page }) => {
   const editor = await EditorPage.open(page, await piece(), { ...SNAP, nudge: { kind: "step", step: { kind: "time", milliseconds: 10 } } });
   await page.keyboard.press("Space");

@@ -202,6 +202,7 @@ export const TREES = {
     { group: "Go to", of: ["next-marker", "previous-marker", "to-start", "to-end", "next-line", "previous-line"] },
     "-",
     ["tempo", "Tempo from a length, the sound or taps …"],
+    "type-tempo",
     "{rulers}",
   ],
   marker: [

@@ -25,6 +25,12 @@ function showTab(tab: InspectorTab): void {
   focusSoon("[role=tab][data-state=active]");
 }
 
+/** Where tempo and meter are listed and typed, in the form for a new one. */
+function typeTempo(): void {
+  showTab("marks");
+  focusSoon("#new-tempo");
+}
+
 function stepTab(direction: 1 | -1): void {
   const n = INSPECTOR_TABS.length;
   showTab(INSPECTOR_TABS[(INSPECTOR_TABS.indexOf(view().tab) + direction + n) % n]);
@@ -34,7 +40,7 @@ const TAB_TITLES: Readonly<Record<InspectorTab, string>> = {
   clip: "Inspector: the clip",
   seam: "Inspector: the seam",
   track: "Inspector: the track",
-  marks: "Inspector: markers and sections",
+  marks: "Inspector: markers, sections, tempo and meter",
   history: "Inspector: the history",
   sources: "Inspector: the recordings",
 };
@@ -82,4 +88,5 @@ export const PANEL_COMMANDS: readonly Command[] = [
   { id: "next-tab", title: "Inspector: next page", keys: ["Alt+I"], run: () => stepTab(1) },
   { id: "previous-tab", title: "Inspector: previous page", keys: ["Alt+Shift+I"], run: () => stepTab(-1) },
   ...INSPECTOR_TABS.map((tab) => ({ id: `tab-${tab}`, title: TAB_TITLES[tab], keys: [], run: () => showTab(tab) })),
+  { id: "type-tempo", title: "Tempo or meter at a typed place …", keys: [], run: typeTempo },
 ];

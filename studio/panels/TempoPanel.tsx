@@ -7,6 +7,7 @@ import { formatPosition, formatSpan } from "@wet-thread/core/time/format";
 import type { TempoEvent } from "@wet-thread/core/time/tempo";
 import { checkedTempo, pinned, pinsOnHits, tempoOfSpan, withBarAt } from "@wet-thread/core/time/tempo-tools";
 import { useEffect, useMemo, useRef, useState } from "react";
+import { keepChosen } from "@/commands/tempo-and-meter";
 import { session, useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { setView, useView } from "@/state/view";
@@ -14,7 +15,7 @@ import { clearPreview, setPreview } from "@/timeline/model/preview";
 import { Button, Field, Segments } from "@/ui/controls";
 import { numberFrom } from "./inspector/parts";
 import { clipsMeant, Panel } from "./Panel";
-import { KeepChoice, keepChosen } from "./rulers/KeepChoice";
+import { KeepChoice } from "./rulers/KeepChoice";
 
 type Way = "span" | "sound" | "lines" | "taps";
 type Unit = "bars" | "beats";

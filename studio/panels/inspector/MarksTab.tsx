@@ -10,8 +10,9 @@ import { setView, useView } from "@/state/view";
 import { placePlayhead } from "@/timeline/gestures/range-gestures";
 import { Button } from "@/ui/controls";
 import { Empty, Label } from "./parts";
+import { TempoList } from "./TempoList";
 
-/** Every marker and section: a click jumps there, the small buttons make a range or the loop of a span. */
+/** Every marker, section, tempo and meter: a click on a mark jumps there, the small buttons make a range or the loop of a span. */
 export function MarksTab() {
   const doc = useSession((s) => s.doc);
   const unit = useSettings((s) => s.readOuts[0]);
@@ -88,6 +89,7 @@ export function MarksTab() {
       </ul>
       <Label side={String(sections.length)}>Sections</Label>
       <ul className="-mx-1.5">{sections.map((s) => row(s.id, s.name, s.color, s.start, { start: s.start, end: s.end }))}</ul>
+      <TempoList />
     </div>
   );
 }

@@ -1,15 +1,15 @@
 import { timebaseOf } from "@wet-thread/core/model/document";
 import { formatPosition } from "@wet-thread/core/time/format";
-import { METER_DENOMINATORS, type MeterEvent } from "@wet-thread/core/time/meter";
+import type { MeterEvent } from "@wet-thread/core/time/meter";
 import type { TempoEvent } from "@wet-thread/core/time/tempo";
 import { useState } from "react";
-import { toast } from "sonner";
-import { session, useSession } from "@/state/session";
+import { barNear, bpmFrom, meterFrom, setMeter, setTempo } from "@/commands/tempo-and-meter";
+import { useSession } from "@/state/session";
 import { view } from "@/state/view";
 import { dragPoint } from "@/timeline/gestures/drag-point";
 import { snapped } from "@/timeline/model/snapping";
 import { Button, Field, Segments } from "@/ui/controls";
-import { KeepChoice, keepChosen } from "./KeepChoice";
+import { KeepChoice } from "./KeepChoice";
 import { MarkPanel, useScale } from "./parts";
 
 export function TempoAndMeter() {
@@ -19,15 +19,6 @@ export function TempoAndMeter() {
   const [adding, setAdding] = useState<{ tick: number; x: number } | null>(null);
   /** The event that was just added: its field is open. */
   const [fresh, setFresh] = useState<string | null>(null);
-  const setTempo = (events: readonly TempoEvent[]): void =>
-    void session().edit([{ type: "set-time", tempo: [...events].sort((a, b) => a.tick - b.tick), keep: keepChosen() }]);
-  const setMeter = (events: readonly MeterEvent[]): void =>
-    void session().edit([{ type: "set-time", meter: [...events].sort((a, b) => a.tick - b.tick), keep: keepChosen() }]);
-  const barAt = (sample: number): number => {
-    const bar = base.meter.barIndexAt(Math.max(0, base.tempo.sampleToTick(sample)));
-    const [a, b] = [base.meter.barIndexToTick(bar), base.meter.barIndexToTick(bar + 1)];
-    return sample - base.tempo.tickToSample(a) < base.tempo.tickToSample(b) - sample ? a : b;
-  };
   return (
     <>
       <button
@@ -58,7 +49,7 @@ export function TempoAndMeter() {
             <Button
               className="flex-1"
               onClick={() => {
-                const tick = barAt(base.tempo.tickToSample(adding.tick));
+                const tick = barNear(base.tempo.tickToSample(adding.tick));
                 const { numerator, denominator } = base.meter.meterAt(tick);
                 if (!meter.some((m) => m.tick === tick)) setMeter([...meter, { tick, numerator, denominator }]);
                 setFresh(`meter ${tick}`);
@@ -88,7 +79,6 @@ export function TempoAndMeter() {
           onEnd={() => setFresh(null)}
           event={event}
           others={meter.filter((m) => m !== event)}
-          barAt={barAt}
           onChange={setMeter}
         />
       ))}
@@ -116,7 +106,7 @@ function TempoChip({
   event: TempoEvent;
   last: boolean;
   others: readonly TempoEvent[];
-  onChange: (events: readonly TempoEvent[]) => void;
+  onChange: (events: readonly TempoEvent[]) => boolean;
 } & Begun) {
   const base = timebaseOf(useSession((s) => s.doc));
   const { px, width } = useScale();
@@ -164,10 +154,8 @@ function TempoChip({
         unit="quarter notes a minute"
         value={String(event.bpm)}
         onCommit={(t) => {
-          const bpm = Number(t.replace(",", "."));
-          if (bpm >= 20 && bpm <= 400) return onChange([...others, { ...event, bpm }]);
-          toast.error(`“${t}” is no tempo: it lies between 20 and 400.`);
-          return false;
+          const bpm = bpmFrom(t);
+          return bpm !== null && onChange([...others, { ...event, bpm }]);
         }}
       />
       {!last && (
@@ -205,13 +193,11 @@ function MeterChip({
   onEnd,
   event,
   others,
-  barAt,
   onChange,
 }: {
   event: MeterEvent;
   others: readonly MeterEvent[];
-  barAt: (sample: number) => number;
-  onChange: (events: readonly MeterEvent[]) => void;
+  onChange: (events: readonly MeterEvent[]) => boolean;
 } & Begun) {
   const doc = useSession((s) => s.doc);
   const base = timebaseOf(doc);
@@ -234,8 +220,8 @@ function MeterChip({
           e,
           { origin: at, least: 1 },
           {
-            show: (p) => setMoving(p === null ? null : base.tempo.tickToSample(barAt(p))),
-            commit: (p) => barAt(p) > 0 && onChange([...others.filter((m) => m.tick !== barAt(p)), { ...event, tick: barAt(p) }]),
+            show: (p) => setMoving(p === null ? null : base.tempo.tickToSample(barNear(p))),
+            commit: (p) => barNear(p) > 0 && onChange([...others.filter((m) => m.tick !== barNear(p)), { ...event, tick: barNear(p) }]),
             click: () => setOpen(true),
           },
         );
@@ -258,12 +244,8 @@ function MeterChip({
         label="Meter"
         value={`${event.numerator}/${event.denominator}`}
         onCommit={(t) => {
-          const m = /^\s*(\d{1,2})\s*\/\s*(\d{1,2})\s*$/.exec(t);
-          const [numerator, denominator] = m ? [Number(m[1]), Number(m[2])] : [0, 0];
-          if (numerator >= 1 && numerator <= 64 && (METER_DENOMINATORS as readonly number[]).includes(denominator))
-            return onChange([...others, { ...event, numerator, denominator }]);
-          toast.error(`“${t}” is no meter: it is written like 6/8, with 1 to 64 beats of a 1, 2, 4, 8, 16, 32 or 64th note.`);
-          return false;
+          const typed = meterFrom(t);
+          return typed !== null && onChange([...others, { ...event, ...typed }]);
         }}
       />
       <KeepAndRemove first={event.tick === 0} onRemove={() => onChange(others)} />
