@@ -199,6 +199,22 @@ describe("what recipes make", () => {
     expect((await api("DELETE", `/api/presets/${kept.body.id}`)).status).toBe(404);
   });
 
+  it("keeps feels by name: written over, refused in words, removed", async () => {
+    const name = `Shuttle ${Date.now()}`;
+    const step = { kind: "note", division: 8, feel: "straight" };
+    const first = await api("POST", "/api/feels", { name, step, offsets: [0, 12.5, -3] });
+    expect(first.status).toBe(201);
+    const second = await api("POST", "/api/feels", { name, step, offsets: [0, 30, 0] });
+    expect(second.body).toEqual({ id: first.body.id, name, step, offsets: [0, 30, 0] });
+    const named = (await api("GET", "/api/feels")).body.feels.filter((f: { name: string }) => f.name === name);
+    expect(named).toEqual([second.body]);
+    for (const wrong of [{ offsets: [] }, { offsets: [9999] }, { step: { kind: "note", division: 7 } }, { name: "" }])
+      expect((await api("POST", "/api/feels", { name, step, offsets: [0], ...wrong })).status).toBe(400);
+    expect((await api("GET", "/api/feels")).body.feels).toContainEqual(second.body);
+    expect((await api("DELETE", `/api/feels/${first.body.id}`)).status).toBe(200);
+    expect((await api("DELETE", `/api/feels/${first.body.id}`)).status).toBe(404);
+  });
+
   it("refuses ids that nothing is made under", async () => {
     const answer = await fetch(`${BASE}/api/sources/${sourceId}~m0123456789abcdef0123456789/pcm?chunk=0`);
     expect(answer.status).toBe(404);

@@ -63,11 +63,18 @@ test("the feel of one loom is kept under a name and laid on the other; it is und
   await panel.getByRole("button", { name: "Keep …" }).click();
   await panel.getByLabel("Name of the feel").fill("Old shuttle");
   await page.keyboard.press("Enter");
-  await expect(page.getByText(/^8 lines a bar, in ticks: /)).toBeVisible();
+  await expect(page.getByText(/^Kept the feel of Old shuttle: 8 lines a bar, in ticks: /)).toBeVisible();
   // Its Enter kept the feel, and tightened nothing.
   await expect(panel).toBeVisible();
   await page.keyboard.press("Escape");
   expect(await editor.lane("shuttle")).toContainEqual(shuttle);
+
+  // The server has it, for whoever opens any project in any browser.
+  const { body } = await api<{ feels: { id: string; name: string; offsets: number[] }[] }>("GET", "/api/feels");
+  expect(body.feels).toEqual([expect.objectContaining({ name: "Old shuttle", offsets: expect.arrayContaining([expect.any(Number)]) })]);
+  await page.evaluate(() => localStorage.clear());
+  await page.reload();
+  await editor.settle();
 
   await editor.select(treadle[0].id);
   await page.keyboard.press("Alt+g");
@@ -82,9 +89,18 @@ test("the feel of one loom is kept under a name and laid on the other; it is und
   expect((await editor.lane("treadle")).length).toBeGreaterThan(treadle.length);
   await page.keyboard.press("Control+z");
   await expect.poll(() => editor.lane("treadle")).toEqual(treadle);
+  // While the server does not say what the feel is, nothing is tightened to even lines in its place.
+  await page.route("**/api/feels", (r) => r.abort());
+  await page.keyboard.press("Alt+g");
+  await expect(panel.getByText("The feel “Old shuttle” is not there yet")).toBeVisible();
+  await expect(panel.getByRole("button", { name: "Tighten" })).toBeDisabled();
+  await expect(panel.getByLabel("Feel", { exact: true })).toHaveValue("Old shuttle");
+  await page.keyboard.press("Escape");
+  await page.unroute("**/api/feels");
   await page.keyboard.press("Alt+g");
   await panel.getByRole("button", { name: "Forget" }).click();
   await expect(panel.getByLabel("Feel", { exact: true }).locator("option")).toHaveCount(1);
+  expect((await api<{ feels: object[] }>("GET", "/api/feels")).body.feels).toEqual([]);
 });
 
 test("a splice settles to where both sides are alike: said in figures, blended, the click gone; again, it stays and says why", async ({ page }) => {

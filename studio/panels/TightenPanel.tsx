@@ -12,6 +12,7 @@ import { useEffect, useMemo, useState } from "react";
 import { toast } from "sonner";
 import { session, useSession } from "@/state/session";
 import { type Feel, setSettings, useSettings } from "@/state/settings";
+import { useKept } from "@/state/use-kept";
 import { selectClips, setView, useView, view } from "@/state/view";
 import { viewGrid } from "@/timeline/model/grid-columns";
 import { clearPreview, setPreview } from "@/timeline/model/preview";
@@ -30,7 +31,6 @@ const STEPS: readonly GridStep[] = [{ kind: "beat", count: 1 }, note(4), note(8)
 const playedStep = (grid: GridStep): GridStep => (grid.kind === "bar" || (grid.kind === "beat" && grid.count > 1) ? note(16) : grid);
 /** More cuts than this are counted, not drawn; more points of the chart are thinned. */
 const MOST_DRAWN = 1500;
-const MOST_FEELS = 40;
 
 /** Those of some clips that don't go along with another through a link. */
 function leaders(clips: readonly Clip[], linksOn: boolean): Clip[] {
@@ -54,7 +54,9 @@ export function TightenPanel() {
   const { tighten: how } = set;
   const way = how.way ?? "cutting";
   const spp = useView((v) => v.samplesPerPixel);
-  const feel = set.feels.find((f) => f.name === how.feel);
+  const feels = useFeels();
+  const feel = feels.kept?.find((f) => f.name === how.feel);
+  const awaited = feels.kept === null ? how.feel : null;
   const step = feel?.step ?? how.step ?? playedStep(viewGrid(doc, set, view().start, spp).step);
   const rate = doc.sampleRate;
   const samples = (ms: number): number => Math.round((ms * rate) / 1000);
@@ -78,6 +80,8 @@ export function TightenPanel() {
       return hitsBetween(doc.sources, c, from, to);
     });
     const hits = [...new Set(found.flat())].sort((a, b) => a - b);
+    // Even lines would be another edit than the one that is meant.
+    if (awaited) return { clips, plan: [], hits, wrong: `The feel “${awaited}” is not there yet` };
     try {
       return { clips, plan: found.flatMap((h) => tightened(h, base, settings)), hits, wrong: null };
     } catch (error) {
@@ -85,7 +89,7 @@ export function TightenPanel() {
       if (error instanceof RangeError) return { clips, plan: [], hits, wrong: error.message };
       throw error;
     }
-  }, [doc, chosen, JSON.stringify([how, step, feel]), set.linksOn, range]);
+  }, [doc, chosen, JSON.stringify([how, step, feel, awaited]), set.linksOn, range]);
   const moving = plan.filter((h) => h.to !== h.at);
   const lead = samples(how.leadMs);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the plan stands for all that it is made of
@@ -184,10 +188,12 @@ export function TightenPanel() {
         {!feel && part("Swing", "swing")}
       </div>
       <FeelRow
+        feels={feels}
         name={clips[0]?.name ?? ""}
         feel={feel ?? null}
+        awaited={awaited}
+        step={step}
         take={() => feelOf(hits, timebaseOf(doc), step)}
-        onKeep={(kept) => setSettings({ feels: [{ ...kept, step }, ...set.feels.filter((f) => f.name !== kept.name)].slice(0, MOST_FEELS) })}
         onChoose={(name) => change({ feel: name })}
       />
       <div className="mt-1.5 grid grid-cols-3 gap-2">
@@ -227,22 +233,38 @@ export function TightenPanel() {
   );
 }
 
+/** The feels that the server keeps; those that this browser kept by itself are handed over to it. */
+function useFeels(): ReturnType<typeof useKept<Feel>> {
+  const feels = useKept<Feel>("feels");
+  const own = useSettings((s) => s.feels);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: once when the panel opens
+  useEffect(() => {
+    for (const feel of own)
+      void feels.keep(feel).then((well) => well && setSettings({ feels: useSettings.getState().feels.filter((f) => f.name !== feel.name) }));
+  }, []);
+  return feels;
+}
+
 /** The feel that is used, those that were kept, and a way to keep that of the hits that are meant. */
 function FeelRow({
+  feels,
   name,
   feel,
+  awaited,
+  step,
   take,
-  onKeep,
   onChoose,
 }: {
+  feels: ReturnType<typeof useFeels>;
   /** What a feel that is kept is called at first. */
   name: string;
   feel: Feel | null;
+  /** Name of the feel that was chosen, as long as the server has not told it. */
+  awaited: string | null;
+  step: GridStep;
   take: () => number[];
-  onKeep: (kept: { name: string; offsets: number[] }) => void;
   onChoose: (name: string | null) => void;
 }) {
-  const feels = useSettings((s) => s.feels);
   const [naming, setNaming] = useState(false);
   const keep = (text: string): void => {
     const called = text.trim().slice(0, 60);
@@ -250,12 +272,8 @@ function FeelRow({
     if (!called) return;
     try {
       const offsets = take();
-      onKeep({ name: called, offsets });
-      toast.success(`Kept the feel of ${called}.`, {
-        id: "feel",
-        duration: 2500,
-        description: `${offsets.length} lines a bar, in ticks: ${offsets.map((o) => Math.round(o)).join(" ")}`.replaceAll("-", "−"),
-      });
+      const lines = `${offsets.length} lines a bar, in ticks: ${offsets.map((o) => Math.round(o)).join(" ")}`.replaceAll("-", "−");
+      void feels.keep({ name: called, step, offsets }, `Kept the feel of ${called}: ${lines}`);
     } catch (error) {
       if (!(error instanceof RangeError)) throw error;
       toast.error(error.message, { id: "feel" });
@@ -284,13 +302,14 @@ function FeelRow({
         <>
           <select
             aria-label="Feel"
-            value={feel?.name ?? ""}
+            value={feel?.name ?? awaited ?? ""}
             onChange={(e) => onChoose(e.target.value || null)}
             className="h-6 min-w-0 flex-1 rounded-sm border border-line bg-raised px-1 text-sm"
           >
             <option value="">even, as the grid</option>
-            {feels.map((f) => (
-              <option key={f.name} value={f.name}>
+            {awaited && <option>{awaited}</option>}
+            {feels.kept?.map((f) => (
+              <option key={f.id} value={f.name}>
                 {f.name}, {describeStep(f.step)}
               </option>
             ))}
@@ -300,8 +319,7 @@ function FeelRow({
               type="button"
               className="text-ink-2 text-sm underline decoration-line underline-offset-2 hover:text-ink"
               onClick={() => {
-                setSettings({ feels: feels.filter((f) => f.name !== feel.name) });
-                onChoose(null);
+                void feels.remove(feel).then((gone) => gone && onChoose(null));
               }}
             >
               Forget

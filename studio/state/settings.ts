@@ -96,8 +96,8 @@ export interface Settings {
     /** Name of the feel that is used in place of the grid's even lines. */
     readonly feel: string | null;
   };
-  /** Feels that were kept, the newest first. */
-  readonly feels: readonly Feel[];
+  /** Feels that this browser kept before the server did; they are handed over to it. */
+  readonly feels: readonly Omit<Feel, "id">[];
   readonly theme: Theme;
   readonly inspector: boolean;
   /** The table of all seams is open. */
@@ -112,6 +112,7 @@ export interface Settings {
 
 /** How somebody plays the lines of a bar: by how many ticks each comes later. */
 export interface Feel {
+  readonly id: string;
   readonly name: string;
   readonly step: GridStep;
   readonly offsets: readonly number[];

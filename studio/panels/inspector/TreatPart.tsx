@@ -8,12 +8,11 @@ import { parseStep } from "@wet-thread/core/time/parse-step";
 import { TICKS_PER_QUARTER } from "@wet-thread/core/time/tempo";
 import clsx from "clsx";
 import { ChevronDown, ChevronUp, X } from "lucide-react";
-import { useCallback, useEffect, useState } from "react";
-import { toast } from "sonner";
+import { useState } from "react";
 import { keyOf } from "@/commands/keys";
 import { addProcessor, bypass, layChain, treatmentOff } from "@/commands/treat";
-import { ask, ServerError } from "@/state/api";
 import { session } from "@/state/session";
+import { useKept } from "@/state/use-kept";
 import { Button, Field, Popover } from "@/ui/controls";
 import { numberFrom } from "./parts";
 
@@ -132,38 +131,6 @@ interface Preset {
   readonly chain: readonly Processor[];
 }
 
-/** Presets kept on the server, for every project. */
-function usePresets(): {
-  presets: readonly Preset[];
-  keep(name: string, chain: readonly Processor[]): Promise<void>;
-  remove(preset: Preset): Promise<void>;
-} {
-  const [presets, setPresets] = useState<readonly Preset[]>([]);
-  const load = useCallback(async () => {
-    try {
-      setPresets((await ask<{ presets: Preset[] }>("/api/presets")).presets);
-    } catch (error) {
-      if (!(error instanceof ServerError)) throw error;
-    }
-  }, []);
-  useEffect(() => void load(), [load]);
-  const say = async (work: () => Promise<unknown>, done: string): Promise<void> => {
-    try {
-      await work();
-      toast(done, { id: "preset", duration: 2000 });
-    } catch (error) {
-      if (!(error instanceof ServerError)) throw error;
-      toast.error(error.message);
-    }
-    await load();
-  };
-  return {
-    presets,
-    keep: (name, chain) => say(() => ask("/api/presets", { json: { name, chain } }), `Kept as “${name}”`),
-    remove: (preset) => say(() => ask(`/api/presets/${preset.id}`, { method: "DELETE" }), `“${preset.name}” is no preset any more`),
-  };
-}
-
 const small = "rounded-sm border border-line bg-raised px-1.5 text-sm hover:border-ink-3 disabled:opacity-45";
 
 /** The treatment of the selected clips: what the first one has is shown, and what is changed is laid on all of them. */
@@ -186,7 +153,7 @@ export function TreatPart({ clips }: { clips: readonly Clip[] }) {
   const [open, setOpen] = useState<number | null>(null);
   const [adding, setAdding] = useState(false);
   const [name, setName] = useState("");
-  const { presets, keep, remove } = usePresets();
+  const { kept: presets, keep, remove } = useKept<Preset>("presets");
   const treated = clips.filter((c) => c.recipe?.treat);
   const chain = treated[0]?.recipe?.treat?.chain ?? [];
   const mixed = clips.some((c) => JSON.stringify(strip(c.recipe?.treat?.chain)) !== JSON.stringify(strip(clips[0].recipe?.treat?.chain)));
@@ -337,9 +304,10 @@ export function TreatPart({ clips }: { clips: readonly Clip[] }) {
           </div>
         </Popover>
         <Popover width={264} align="end" trigger={<Button>Presets …</Button>}>
-          {presets.length === 0 && <p className="mb-2 text-ink-2">Treatments that you keep under a name are here, in every project.</p>}
+          {presets === null && <p className="mb-2 text-ink-2">The server has not told yet which ones are kept.</p>}
+          {presets?.length === 0 && <p className="mb-2 text-ink-2">Treatments that you keep under a name are here, in every project.</p>}
           <ul className="mb-2 max-h-64 space-y-0.5 overflow-y-auto">
-            {presets.map((p) => (
+            {presets?.map((p) => (
               <li key={p.id} className="flex items-center gap-1">
                 <button
                   type="button"
@@ -361,7 +329,7 @@ export function TreatPart({ clips }: { clips: readonly Clip[] }) {
             className="flex gap-1.5"
             onSubmit={(e) => {
               e.preventDefault();
-              if (name.trim() && chain.length > 0) void keep(name.trim(), chain).then(() => setName(""));
+              if (name.trim() && chain.length > 0) void keep({ name: name.trim(), chain }).then((well) => well && setName(""));
             }}
           >
             <input

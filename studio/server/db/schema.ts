@@ -5,7 +5,6 @@ import type { StepSummary } from "@wet-thread/core/edit/summary";
 import { NOTHING_TOLD, type Told } from "@wet-thread/core/media/format";
 import type { FileLayout } from "@wet-thread/core/media/pcm";
 import type { Making } from "@wet-thread/core/model/played";
-import type { Processor } from "@wet-thread/core/model/treatment";
 import { sql } from "drizzle-orm";
 import { bigint, boolean, customType, index, integer, jsonb, pgTable, primaryKey, real, text, timestamp, uniqueIndex } from "drizzle-orm/pg-core";
 
@@ -219,12 +218,16 @@ export const madePcm = pgTable(
   (t) => [primaryKey({ columns: [t.madeId, t.channel, t.index] })],
 );
 
-/** Treatments under a name, for every project. */
-export const presets = pgTable(
-  "presets",
-  { id: text("id").primaryKey(), name: text("name").notNull(), chain: jsonb("chain").$type<Processor[]>().notNull(), createdAt: created() },
-  (t) => [uniqueIndex("presets_name").on(t.name)],
-);
+/** Things that are kept under a name, for every project. */
+const named = <N extends string>(name: N) =>
+  pgTable(name, { id: text("id").primaryKey(), name: text("name").notNull(), content: jsonb("content").notNull(), createdAt: created() }, (t) => [
+    uniqueIndex(`${name}_name`).on(t.name),
+  ]);
+
+/** Treatments: `{chain}`. */
+export const presets = named("presets");
+/** How somebody plays the lines of a bar: `{step, offsets}`. */
+export const feels = named("feels");
 
 /** One file of an export: what it is of, and how loud it came out. */
 export interface ExportedFile {

@@ -31,6 +31,9 @@ export const Step = z.discriminatedUnion("kind", [
   z.object({ kind: z.literal("sample"), count: z.int().min(1).max(1_000_000_000) }),
 ]);
 
+/** By how many ticks each line of a bar comes later. */
+export const FeelOffsets = z.array(z.number().min(-7680).max(7680)).min(1).max(512);
+
 /** From a cut to so long after its attack a piece plays the recording's own samples. */
 const OWN_SECONDS = 0.04;
 /** A piece is pulled out no nearer than this to the attack that follows in its own recording, so that none is heard twice. */
@@ -136,12 +139,7 @@ export const tighten = defineEdit({
     grid: Step,
     strength: z.number().min(0).max(1).default(1),
     swing: z.number().min(0).max(1).default(0),
-    feel: z
-      .array(z.number().min(-7680).max(7680))
-      .min(1)
-      .max(512)
-      .optional()
-      .describe("by how many ticks each line of a bar comes later, as somebody played them; in place of swing"),
+    feel: FeelOffsets.optional().describe("by how many ticks each line of a bar comes later, as somebody played them; in place of swing"),
     reach: Length.optional().describe("samples; left out, whatever the distance"),
     leave: z.int().min(0).default(0).describe("samples"),
     lead: z.int().min(0).max(96_000).default(192).describe("samples that a cut lies before its hit"),

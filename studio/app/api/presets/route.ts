@@ -1,8 +1,8 @@
 import { bodyOf, route } from "@/server/http";
-import { keepPreset, listPresets, PresetRequest } from "@/server/presets";
+import { keptPresets } from "@/server/presets";
 
 export const dynamic = "force-dynamic";
 
-export const GET = route(async () => ({ presets: await listPresets() }));
+export const GET = route(async () => ({ presets: await keptPresets.list() }));
 
-export const POST = route(async (request) => keepPreset(await bodyOf(request, PresetRequest)), 201);
+export const POST = route(async (request) => keptPresets.keep(await bodyOf(request, keptPresets.Request)), 201);

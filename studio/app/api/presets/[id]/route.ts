@@ -1,4 +1,4 @@
 import { route } from "@/server/http";
-import { removePreset } from "@/server/presets";
+import { keptPresets } from "@/server/presets";
 
-export const DELETE = route(async (_, { id }) => removePreset(id));
+export const DELETE = route(async (_, { id }) => keptPresets.remove(id));

@@ -1,0 +1,8 @@
+import { bodyOf, route } from "@/server/http";
+import { keptFeels } from "@/server/presets";
+
+export const dynamic = "force-dynamic";
+
+export const GET = route(async () => ({ feels: await keptFeels.list() }));
+
+export const POST = route(async (request) => keptFeels.keep(await bodyOf(request, keptFeels.Request)), 201);
