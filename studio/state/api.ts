@@ -1,3 +1,5 @@
+import type { Told } from "@wet-thread/core/media/format";
+
 /** An error answer of the API; `status` 0 when the server could not be reached. */
 export class ServerError extends Error {
   constructor(
@@ -34,7 +36,8 @@ export async function ask<T>(path: string, init: RequestInit & { json?: unknown 
   return body as T;
 }
 
-export interface SourceRow {
+/** A recording, and what its file tells beside its samples, at the project's rate. */
+export interface SourceRow extends Told {
   readonly id: string;
   readonly name: string;
   readonly status: "receiving" | "queued" | "importing" | "asking" | "ready" | "failed";
@@ -50,13 +53,6 @@ export interface SourceRow {
   readonly notes: readonly string[];
   /** What is asked about a file that holds less than it says, in words. */
   readonly asking: { readonly message: string } | null;
-  /** What the file tells beside its samples, in samples at the project's rate. */
-  readonly marks: readonly { readonly position: number; readonly name: string }[];
-  readonly loops: readonly { readonly start: number; readonly end: number }[];
-  readonly timeReference: number | null;
-  readonly title: string | null;
-  readonly scene: string | null;
-  readonly take: string | null;
   /** When it was taken out of the list, being unused; its sound is kept. */
   readonly removedAt: string | null;
 }

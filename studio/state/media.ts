@@ -124,6 +124,24 @@ export function onMedia(listener: Listener): () => void {
   return () => void listeners.delete(listener);
 }
 
+/** Draws in the next frame, and again whenever peaks or samples have come; returns how to stop. */
+export function drawnFromMedia(draw: () => void): () => void {
+  let due = 0;
+  const request = (): void => {
+    if (due) return;
+    due = requestAnimationFrame(() => {
+      due = 0;
+      draw();
+    });
+  };
+  request();
+  const off = onMedia(request);
+  return () => {
+    off();
+    cancelAnimationFrame(due);
+  };
+}
+
 const tiles = new Pieces(MOST_TILE_BYTES, arrived);
 const chunks = new Pieces(MOST_CHUNK_BYTES, arrived);
 

@@ -1,5 +1,7 @@
 import fc from "fast-check";
-import type { Edit } from "../edit/registry";
+import { EditError } from "../edit/errors";
+import { applyEdits, type Edit } from "../edit/registry";
+import type { Document } from "../model/document";
 import { plainClip } from "./arbitraries";
 
 /** Edits of every kind with random parameters, for documents of `arbitraries`; many of them are impossible, as in life. */
@@ -343,3 +345,15 @@ export const edits: fc.Arbitrary<Edit> = fc
       .constantFrom(undefined, { length: 192, shape: "power" as const, bend: 0 })
       .map((edgeFade) => ({ ...defined(edit), edgeFade, key: "test" }) as Edit),
   );
+
+/** The document after edits in their order; those that can't be done are refused, and leave it as it is. */
+export function edited(start: Document, list: readonly Edit[]): Document {
+  return list.reduce((doc, edit, i) => {
+    try {
+      return applyEdits(doc, [{ ...edit, key: `test${i}` }]).doc;
+    } catch (error) {
+      if (error instanceof EditError) return doc;
+      throw error;
+    }
+  }, start);
+}

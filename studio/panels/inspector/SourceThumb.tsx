@@ -2,7 +2,7 @@
 import { useEffect, useRef } from "react";
 import { sourcePreview, useSourcePreview } from "@/engine/source-preview";
 import type { SourceRow } from "@/state/api";
-import { onMedia } from "@/state/media";
+import { drawnFromMedia } from "@/state/media";
 import { session } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import type { Gesture } from "@/timeline/gestures/gesture";
@@ -25,9 +25,7 @@ export function SourceThumb({ source, used }: { source: SourceRow; used: boolean
 
   useEffect(() => {
     const columns = newColumns(WIDTH * 2);
-    let due = 0;
     const draw = (): void => {
-      due = 0;
       const c = canvas.current;
       const g = c?.getContext("2d");
       if (!c || !g) return;
@@ -51,15 +49,7 @@ export function SourceThumb({ source, used }: { source: SourceRow; used: boolean
         g.fillRect(x, h / 2 - loud, 1, Math.max(1, 2 * loud));
       }
     };
-    const request = (): void => {
-      if (!due) due = requestAnimationFrame(draw);
-    };
-    request();
-    const off = onMedia(request);
-    return () => {
-      off();
-      cancelAnimationFrame(due);
-    };
+    return drawnFromMedia(draw);
   }, [source.id, source.channels, source.length, theme, used]);
 
   useEffect(() => {

@@ -2,7 +2,7 @@
 import { madeLength, makingOf, ofPlayedId, playedId } from "@wet-thread/core/model/played";
 import type { TakeClip, TakeLane } from "@wet-thread/core/model/schema";
 import { useEffect, useRef } from "react";
-import { onMedia } from "@/state/media";
+import { drawnFromMedia } from "@/state/media";
 import { session } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { mix, PALETTES } from "@/timeline/model/theme";
@@ -41,9 +41,7 @@ export function LaneWave({
   const theme = useSettings((s) => s.theme);
   useEffect(() => {
     const columns = newColumns(Math.ceil(seen.width));
-    let due = 0;
     const draw = (): void => {
-      due = 0;
       const c = canvas.current;
       const g = c?.getContext("2d");
       if (!c || !g || seen.width < 1) return;
@@ -71,15 +69,7 @@ export function LaneWave({
           mix(palette.raised, palette.dyes[dye], palette.cloth),
         );
     };
-    const request = (): void => {
-      if (!due) due = requestAnimationFrame(draw);
-    };
-    request();
-    const off = onMedia(request);
-    return () => {
-      off();
-      cancelAnimationFrame(due);
-    };
+    return drawnFromMedia(draw);
   }, [lane, start, picked, seen, height, dye, theme, levels]);
   return <canvas ref={canvas} className="block h-full w-full" aria-hidden />;
 }

@@ -154,7 +154,7 @@ export const oggFormat: AudioFormat = {
       decoded += given;
     }
     if (last === null) throw new MediaError("The file holds no sound.", "broken");
-    const tail = (whole.at(-1)?.to ?? 0) < source.size;
-    return { whole, skip: head.skip, frames: Math.max(0, Math.min(last, decoded + missing) - head.skip), said: null, cut: tail && !ended, gaps };
+    const unread = (whole.at(-1)?.to ?? 0) < source.size;
+    return { whole, skip: head.skip, frames: Math.max(0, Math.min(last, decoded + missing) - head.skip), said: null, cut: unread && !ended, gaps };
   },
 };
