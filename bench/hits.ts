@@ -1,11 +1,14 @@
 // The rows about hits: tightening, the tempo of hits, settling, the room.
 import { tempoOfHits } from "@wet-thread/core/analysis/tempo";
+import { hitsOfChannels, OnsetFinder } from "@wet-thread/core/analysis/transients";
 import { tightened } from "@wet-thread/core/edit/clips/tightening";
 import { applyEdit } from "@wet-thread/core/edit/registry";
 import { type Document, documentFrom, NEW_PIECE, timebaseOf } from "@wet-thread/core/model/document";
+import { SURE } from "@wet-thread/core/model/hits";
 import { MemoryReader } from "@wet-thread/core/render/reader";
 import { settlePlace } from "@wet-thread/core/seam/settle";
 import { noise, plainClip, plainTrack, RATE } from "@wet-thread/core/testing/arbitraries";
+import { accuracy, generatedHits, MATERIALS } from "@wet-thread/core/testing/generated-hits";
 import { p95, type Row, timed } from "./rows";
 
 const HITS = 2000;
@@ -56,6 +59,49 @@ function settled(): Row {
   return { name: "settle", value: each, unit: "ms p95 a seam, ± 20 ms, without shifts", budget: "< 10 (1,000 in 10 s)" };
 }
 
+/** A detector by energy alone, to compare: 10 ms that are 6 dB louder than the 40 ms before them, and above −60 dB. */
+function byEnergy(samples: Float32Array): number[] {
+  const step = RATE / 200;
+  const levels = Array.from({ length: Math.floor(samples.length / step) }, (_, k) => {
+    let sum = 1e-6;
+    for (let i = k * step; i < (k + 1) * step; i++) sum += (samples[i] * samples[i]) / step;
+    return sum;
+  });
+  const hits: number[] = [];
+  for (let k = 8; k < levels.length; k++)
+    if (levels[k] > 4 * Math.max(...levels.slice(k - 8, k)) && k * step - (hits.at(-1) ?? -RATE) >= 0.04 * RATE) hits.push(k * step);
+  return hits;
+}
+
+/** How right the detector is on each generated material, beside energy alone; and how fast. */
+function accuracyRows(): Row[] {
+  return MATERIALS.flatMap((material): Row[] => {
+    const { samples, hits } = generatedHits(material, 1000 / MATERIALS.length, 11);
+    let found: number[] = [];
+    const ms = timed(() => {
+      const finder = new OnsetFinder(RATE);
+      finder.push(samples);
+      found = hitsOfChannels([finder.finish()], RATE)
+        .filter((h) => h.strength >= SURE)
+        .map((h) => h.at);
+    });
+    const words = (list: readonly number[]): string => {
+      const { recall, precision, errors } = accuracy(hits, list, RATE);
+      const off = errors.map((e) => Math.abs(e.off) / (RATE / 1000)).sort((a, b) => a - b);
+      const at = (part: number): string => (off[Math.floor(part * (off.length - 1))] ?? 0).toFixed(2);
+      return `recall ${recall.toFixed(3)}, precision ${precision.toFixed(3)}, off by ${at(0.5)} ms (median), ${at(0.95)} ms (95 %)`;
+    };
+    return [
+      {
+        name: `hits.${material}`,
+        value: samples.length / (RATE / 1000) / ms,
+        unit: `x real time; ${words(found)}; by energy: ${words(byEnergy(samples))}`,
+        budget: "recall, precision >= 0.97; >= 400 x",
+      },
+    ];
+  });
+}
+
 export function hitRows(): Row[] {
   const doc = loom();
   const base = timebaseOf(doc);
@@ -82,6 +128,7 @@ export function hitRows(): Row[] {
     },
     { name: "tempo.hits", value: p95(times(6, () => void tempoOfHits(long, RATE))), unit: "ms p95, 20,000 hits", budget: "–" },
     settled(),
+    ...accuracyRows(),
     {
       name: "room.weave",
       value: p95(times(10, (i) => void applyEdit(doc, { ...room, key: `room${i}` }))),

@@ -152,23 +152,121 @@ export function coarser(x: usize, groups: i32, out: usize): void {
   }
 }
 
-/** RMS of the first difference in each 64 samples; the sample before the first lies just before x. */
-export function sharpness(x: usize, blocks: i32, out: usize): void {
-  for (let b = 0; b < blocks; b++) {
-    let sum = f32x4.splat(0);
-    let sumToo = f32x4.splat(0);
-    const end = x + 256;
-    while (x < end) {
-      const v = f32x4.sub(v128.load(x), v128.load(x - 4));
-      const w = f32x4.sub(v128.load(x, 16), v128.load(x - 4, 16));
-      sum = f32x4.add(sum, f32x4.mul(v, v));
-      sumToo = f32x4.add(sumToo, f32x4.mul(w, w));
-      x += 32;
+/** The sum of products of two signals of n samples; n is a multiple of four. */
+export function dot(x: usize, y: usize, n: i32): f32 {
+  let sum = f32x4.splat(0);
+  const end = x + ((<usize>n) << 2);
+  while (x < end) {
+    sum = f32x4.add(sum, f32x4.mul(v128.load(x), v128.load(y)));
+    x += 16;
+    y += 16;
+  }
+  return f32x4.extract_lane(sum, 0) + f32x4.extract_lane(sum, 1) + (f32x4.extract_lane(sum, 2) + f32x4.extract_lane(sum, 3));
+}
+
+/**
+ * A complex Fourier transform of `size` (a power of two, at least 16) samples at `re` and `im`, in order both before and after (Stockham's
+ * way), by turns from there to `spare` (the real parts, then the imaginary ones) and back. Returns the address of the real parts in the end; the imaginary ones
+ * are where they would be there. `turns` holds cosines, then as many negative sines: for the stage of l turns, at l … 2 · l − 1.
+ */
+export function fourier(re: usize, im: usize, size: i32, turns: usize, spare: usize): usize {
+  const bytes = (<usize>size) << 2;
+  const half = bytes >> 1;
+  let xr = re;
+  let xi = im;
+  let yr = spare;
+  let yi = spare + bytes;
+  for (let l = half, m: usize = 4; l >= 4; l >>= 1, m <<= 1) {
+    const cos = turns + l;
+    const sin = cos + bytes;
+    if (m >= 16) {
+      for (let j: usize = 0; j < l; j += 4) {
+        const c = v128.load_splat<f32>(cos + j);
+        const s = v128.load_splat<f32>(sin + j);
+        const from = (j >> 2) * m;
+        const to = from << 1;
+        for (let k: usize = 0; k < m; k += 16) {
+          const ar = v128.load(xr + from + k);
+          const ai = v128.load(xi + from + k);
+          const br = v128.load(xr + from + k + half);
+          const bi = v128.load(xi + from + k + half);
+          const dr = f32x4.sub(ar, br);
+          const di = f32x4.sub(ai, bi);
+          v128.store(yr + to + k, f32x4.add(ar, br));
+          v128.store(yi + to + k, f32x4.add(ai, bi));
+          v128.store(yr + to + k + m, f32x4.sub(f32x4.mul(dr, c), f32x4.mul(di, s)));
+          v128.store(yi + to + k + m, f32x4.add(f32x4.mul(dr, s), f32x4.mul(di, c)));
+        }
+      }
+    } else {
+      // The first two stages: four neighbours have turns of their own, or two.
+      for (let o: usize = 0; o < half; o += 16) {
+        let c: v128;
+        let s: v128;
+        if (m == 4) {
+          c = v128.load(cos + o);
+          s = v128.load(sin + o);
+        } else {
+          const c2 = v128.load64_zero(cos + (o >> 1));
+          const s2 = v128.load64_zero(sin + (o >> 1));
+          c = v128.shuffle<f32>(c2, c2, 0, 0, 1, 1);
+          s = v128.shuffle<f32>(s2, s2, 0, 0, 1, 1);
+        }
+        const ar = v128.load(xr + o);
+        const ai = v128.load(xi + o);
+        const br = v128.load(xr + o + half);
+        const bi = v128.load(xi + o + half);
+        const dr = f32x4.sub(ar, br);
+        const di = f32x4.sub(ai, bi);
+        const er = f32x4.add(ar, br);
+        const ei = f32x4.add(ai, bi);
+        const fr = f32x4.sub(f32x4.mul(dr, c), f32x4.mul(di, s));
+        const fi = f32x4.add(f32x4.mul(dr, s), f32x4.mul(di, c));
+        const to = o << 1;
+        if (m == 4) {
+          v128.store(yr + to, v128.shuffle<f32>(er, fr, 0, 4, 1, 5));
+          v128.store(yr + to, v128.shuffle<f32>(er, fr, 2, 6, 3, 7), 16);
+          v128.store(yi + to, v128.shuffle<f32>(ei, fi, 0, 4, 1, 5));
+          v128.store(yi + to, v128.shuffle<f32>(ei, fi, 2, 6, 3, 7), 16);
+        } else {
+          v128.store(yr + to, v128.shuffle<f32>(er, fr, 0, 1, 4, 5));
+          v128.store(yr + to, v128.shuffle<f32>(er, fr, 2, 3, 6, 7), 16);
+          v128.store(yi + to, v128.shuffle<f32>(ei, fi, 0, 1, 4, 5));
+          v128.store(yi + to, v128.shuffle<f32>(ei, fi, 2, 3, 6, 7), 16);
+        }
+      }
     }
-    sum = f32x4.add(sum, sumToo);
-    const all = f32x4.extract_lane(sum, 0) + f32x4.extract_lane(sum, 1) + (f32x4.extract_lane(sum, 2) + f32x4.extract_lane(sum, 3));
-    store<f32>(out, sqrt<f32>(all / 64));
-    out += 4;
+    const r = xr;
+    const i = xi;
+    xr = yr;
+    xi = yi;
+    yr = r;
+    yi = i;
+  }
+  return xr;
+}
+
+/**
+ * The powers of bins 1 … size / 2 of two real signals that were transformed as one complex one, its real parts at `re` and its imaginary ones
+ * `size` later: of the first at `first`, of the second at `second`. `size` is a multiple of eight.
+ */
+export function apart(re: usize, size: i32, first: usize, second: usize): void {
+  const bytes = (<usize>size) << 2;
+  const im = re + bytes;
+  const quarter = f32x4.splat(0.25);
+  for (let o: usize = 0; o < bytes >> 1; o += 16) {
+    const x = v128.load(re + o + 4);
+    const y = v128.load(im + o + 4);
+    const u4 = v128.load(re + bytes - o - 16);
+    const v4 = v128.load(im + bytes - o - 16);
+    const u = v128.shuffle<f32>(u4, u4, 3, 2, 1, 0);
+    const v = v128.shuffle<f32>(v4, v4, 3, 2, 1, 0);
+    const a = f32x4.add(x, u);
+    const b = f32x4.sub(y, v);
+    const c = f32x4.add(y, v);
+    const d = f32x4.sub(u, x);
+    v128.store(first + o, f32x4.mul(f32x4.add(f32x4.mul(a, a), f32x4.mul(b, b)), quarter));
+    v128.store(second + o, f32x4.mul(f32x4.add(f32x4.mul(c, c), f32x4.mul(d, d)), quarter));
   }
 }
 

@@ -37,6 +37,7 @@ async function stage() {
       { type: "stack-takes", id: "stack-1", clipIds: ["clip-9", "clip-10"], laneIds: ["take-1", "take-2"], border: 0 },
       { type: "bundle", id: "bundle-1", clipIds: ["clip-5"] },
       { type: "set-blend", clipId: "clip-4", length: 960 },
+      { type: "add-hits", clipIds: ["clip-1"], at: [24_000] },
       { type: "add-marker", id: "marker-1", position: 1000 },
       { type: "add-section", id: "section-1", start: 0, end: 96_000 },
     ],

@@ -3,7 +3,7 @@ import { rippleRoom, trimRoom } from "@wet-thread/core/edit/clips/trim";
 import { leadsOf, partners } from "@wet-thread/core/edit/links";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
-import { hitsBetween } from "@wet-thread/core/model/hits";
+import { hitsBetween, hitsOf } from "@wet-thread/core/model/hits";
 import { playedSource } from "@wet-thread/core/model/played";
 import { type Bundle, type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
@@ -333,7 +333,7 @@ export function trimToHit(edge: "start" | "end", direction: 1 | -1): void {
     if (along.has(clip.id)) continue;
     if (settings().linksOn) for (const partner of partners(doc(), clip)) along.add(partner.id);
     const at = edge === "start" ? clip.offset : clip.offset + clip.length;
-    const hits = playedSource(doc().sources, clip)?.hits ?? [];
+    const hits = hitsOf(doc().sources, clip).map((h) => h.at);
     const hit = direction > 0 ? hits.find((h) => h > at) : hits.findLast((h) => h < at);
     if (hit !== undefined) edits.push({ type: "trim", clipIds: [clip.id], edge, by: hit - at, ...modeRules() });
   }

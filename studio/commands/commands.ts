@@ -9,6 +9,7 @@ import * as clip from "./clip-actions";
 import { copy, copySection, cut, insertSection, paste, showPaste } from "./clipboard";
 import type { Command } from "./command";
 import { exportSelection } from "./export-here";
+import * as hits from "./hits";
 import { chooseFiles } from "./import-files";
 import * as listen from "./listening";
 import { removeMark } from "./marks";
@@ -224,6 +225,11 @@ export const COMMANDS: readonly Command[] = [
   { id: "nudge-earlier", title: "Nudge earlier", keys: [","], run: () => sound.pointAlong(-act.nudgeLength()) || act.nudge(-1) },
   { id: "next-hit", title: "Next hit", keys: ["H"], run: () => act.stepHit(1) },
   { id: "previous-hit", title: "Previous hit", keys: ["Shift+H"], run: () => act.stepHit(-1) },
+  { id: "show-hits", title: "Hits on the cloth, or not", keys: [], run: hits.showHits },
+  { id: "add-hit", title: "Add a hit at the playhead, drawn to its attack", keys: [], run: hits.addHit },
+  { id: "remove-hit", title: "Take away the hits in the range, or the nearest to the playhead", keys: [], run: hits.removeHit },
+  { id: "clear-hits", title: "Take all hits of the selected clips away", keys: [], run: hits.clearHits },
+  { id: "hits-as-found", title: "Hits as they were found", keys: [], run: hits.hitsAsFound },
   { id: "next-seam", title: "Next seam", keys: ["J"], run: () => act.stepSeam(1) },
   { id: "previous-seam", title: "Previous seam", keys: ["Shift+J"], run: () => act.stepSeam(-1) },
   { id: "next-line", title: "Playhead to the next grid line", keys: ["ArrowRight"], run: () => act.stepGrid(1) },

@@ -47,26 +47,30 @@ async function sourcesOf(on: Reader, projectId: string): Promise<ReadonlyMap<str
   return new Map(rows.map((r) => [r.id, r]));
 }
 
+type Hits = Pick<SourceInfo, "hits" | "found">;
 /** Hits of recordings, which never change once they are known. Bounded by how many there are. */
-const hits = new LRUCache<string, readonly number[]>({ maxSize: 2_000_000, sizeCalculation: (list) => list.length + 1 });
+const hits = new LRUCache<string, Hits>({ maxSize: 2_000_000, sizeCalculation: (h) => (h.hits?.length ?? 0) + (h.found?.length ?? 0) + 1 });
+/** Edits that go by hits whatever is asked of them. */
+const BY_HITS: ReadonlySet<string> = new Set(["tighten", "add-hits", "move-hit", "remove-hits"]);
 
 /** The document with the hits of its recordings, where an edit goes by them. */
 async function withHits(on: Reader, doc: Document, edits: readonly Edit[]): Promise<Document> {
-  if (!edits.some((e) => e.attacks === true || e.type === "tighten")) return doc;
+  if (!edits.some((e) => e.attacks === true || BY_HITS.has(e.type))) return doc;
   // What is known is taken out at once: what comes in may push it out.
   const known = new Map([...doc.sources.keys()].map((id) => [id, hits.get(id)]));
   const unknown = [...known].flatMap(([id, list]) => (list ? [] : [id]));
   if (unknown.length > 0) {
     const rows = await on
-      .select({ id: sources.id, transients: sources.transients })
+      .select({ id: sources.id, transients: sources.transients, found: sources.hits })
       .from(sources)
       .where(and(inArray(sources.id, unknown), eq(sources.status, "ready")));
-    for (const { id, transients } of rows) {
-      hits.set(id, transients);
-      known.set(id, transients);
+    for (const { id, transients, found } of rows) {
+      const all = { hits: transients, ...(found && { found }) };
+      hits.set(id, all);
+      known.set(id, all);
     }
   }
-  return { ...doc, sources: new Map([...doc.sources].map(([id, info]) => [id, { ...info, hits: known.get(id) }])) };
+  return { ...doc, sources: new Map([...doc.sources].map(([id, info]) => [id, { ...info, ...known.get(id) }])) };
 }
 
 async function load(on: Reader, id: string, lock = false): Promise<LoadedVersion> {

@@ -1,4 +1,5 @@
 import type { Told } from "@wet-thread/core/media/format";
+import type { Hit } from "@wet-thread/core/model/schema";
 
 /** An error answer of the API; `status` 0 when the server could not be reached. */
 export class ServerError extends Error {
@@ -48,6 +49,8 @@ export interface SourceRow extends Told {
   readonly sampleRate: number;
   readonly originalRate: number;
   readonly transients: readonly number[];
+  /** The same and fainter ones, with their strengths; null where strengths are not known. */
+  readonly hits: readonly Hit[] | null;
   /** What kind of file it came as, and what should be known of how it was read. */
   readonly format: string;
   readonly notes: readonly string[];

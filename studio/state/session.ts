@@ -69,14 +69,21 @@ const infoOf = (rows: Iterable<SourceRow>): ReadonlyMap<string, SourceInfo> =>
   new Map(
     [...rows]
       .filter((s) => s.status === "ready")
-      .map((s) => [s.id, { id: s.id, name: s.name, length: s.length, channels: s.channels, hits: s.transients }]),
+      .map((s) => [s.id, { id: s.id, name: s.name, length: s.length, channels: s.channels, hits: s.transients, ...(s.hits && { found: s.hits }) }]),
   );
 
 const sameInfo = (a: ReadonlyMap<string, SourceInfo>, b: ReadonlyMap<string, SourceInfo>): boolean =>
   a.size === b.size &&
   [...a.values()].every((x) => {
     const y = b.get(x.id);
-    return y !== undefined && x.name === y.name && x.length === y.length && x.channels === y.channels && x.hits?.length === y.hits?.length;
+    return (
+      y !== undefined &&
+      x.name === y.name &&
+      x.length === y.length &&
+      x.channels === y.channels &&
+      x.hits?.length === y.hits?.length &&
+      x.found?.length === y.found?.length
+    );
   });
 
 /**

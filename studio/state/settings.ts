@@ -105,6 +105,8 @@ export interface Settings {
   readonly seamCheckHeight: number;
   /** The lanes of the take stack that is meant are shown. */
   readonly takes: boolean;
+  /** Whether hits are drawn on the cloth. */
+  readonly showHits: boolean;
   /** The picture that stands in for a film is shown, and by how many frames it runs ahead of the piece. */
   readonly picture: boolean;
   readonly pictureOffset: number;
@@ -166,6 +168,7 @@ export const useSettings = create<Settings>()(
       seamCheck: false,
       seamCheckHeight: 304,
       takes: false,
+      showHits: false,
       picture: false,
       pictureOffset: 0,
     }),

@@ -14,6 +14,7 @@ import { deleteClips } from "./clips/delete";
 import { setEnvelope, shiftEnvelope } from "./clips/envelopes";
 import { fadeRange, setFade } from "./clips/fades";
 import { fillRoom } from "./clips/fill-room";
+import { addHits, moveHit, removeHits, resetHits, setSensitivity } from "./clips/hits";
 import { join } from "./clips/join";
 import { move } from "./clips/move";
 import { replaceWithPrint } from "./clips/print";
@@ -52,6 +53,11 @@ export const EDITS: readonly EditDefinition[] = [
   closeGaps,
   tighten,
   fillRoom,
+  setSensitivity,
+  addHits,
+  moveHit,
+  removeHits,
+  resetHits,
   join,
   replaceWithPrint,
   shiftInside,

@@ -60,10 +60,20 @@ describe("the kernels and their twins give the same bits", () => {
       fc.property(fc.integer(), fc.integer({ min: 0, max: 4099 }), (seed, n) => {
         alike(seed, (k) => k.loudest(17, n));
         alike(seed, (k) => k.peaks64(0, Math.floor(n / 64), 5000));
-        alike(seed, (k) => k.sharpness(1, Math.floor(n / 64), 5000));
+        alike(seed, (k) => k.dot(3, 4090, n - (n % 4)));
         alike(seed, (k) => k.coarser(0, Math.floor(n / 12), 5000));
       }),
       { numRuns: 60 },
+    );
+  });
+  it("a Fourier transform of any size", () => {
+    fc.assert(
+      fc.property(fc.integer(), fc.integer({ min: 4, max: 10 }), (seed, bits) => {
+        const size = 2 ** bits;
+        alike(seed, (k) => k.fourier(0, size, size, 2048, 4096));
+        alike(seed, (k) => k.apart(0, size, 4096, 6000));
+      }),
+      { numRuns: 40 },
     );
   });
   it("samples from bytes and to bytes, of every width, dithered or not", () => {

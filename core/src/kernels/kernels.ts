@@ -64,8 +64,14 @@ class Simd implements Kernels {
   coarser(x: number, groups: number, out: number): void {
     this.code.coarser(OWN + x * 4, groups, OWN + out * 4);
   }
-  sharpness(x: number, blocks: number, out: number): void {
-    this.code.sharpness(OWN + x * 4, blocks, OWN + out * 4);
+  dot(x: number, y: number, n: number): number {
+    return this.code.dot(OWN + x * 4, OWN + y * 4, n);
+  }
+  fourier(re: number, im: number, size: number, turns: number, spare: number): number {
+    return (this.code.fourier(OWN + re * 4, OWN + im * 4, size, OWN + turns * 4, OWN + spare * 4) - OWN) / 4;
+  }
+  apart(re: number, size: number, first: number, second: number): void {
+    this.code.apart(OWN + re * 4, size, OWN + first * 4, OWN + second * 4);
   }
   decode(from: number, channels: number, width: number, n: number, out: number, plane: number): number {
     return this.code.decode(OWN + from, channels, width, n, OWN + out * 4, plane * 4);

@@ -19,8 +19,19 @@ export interface Kernels {
   peaks64(x: number, blocks: number, out: number): void;
   /** The next level of a pyramid: each four triples of least, greatest and RMS become one. */
   coarser(x: number, groups: number, out: number): void;
-  /** RMS of the first difference in each of some blocks of 64 samples; the sample before the first lies just before x. */
-  sharpness(x: number, blocks: number, out: number): void;
+  /** The sum of products of two signals of n samples; n is a multiple of four. */
+  dot(x: number, y: number, n: number): number;
+  /**
+   * A complex Fourier transform of `size` (a power of two, at least 16) samples at `re` and `im`, in order both before and after, by turns from
+   * there to `spare` (real parts, then imaginary ones) and back. Returns where the real parts lie in the end; the imaginary ones are `size` later,
+   * which is where `im` must be. `turns` holds cosines, then as many negative sines: for the stage of l turns, at l … 2 · l − 1.
+   */
+  fourier(re: number, im: number, size: number, turns: number, spare: number): number;
+  /**
+   * The powers of bins 1 … size / 2 of two real signals that were transformed as one complex one, its real parts at `re` and its imaginary ones
+   * `size` later. `size` is a multiple of eight.
+   */
+  apart(re: number, size: number, first: number, second: number): void;
   /**
    * n frames of interleaved samples of 2 or 3 bytes (whole numbers) or 4 (floats) from byte `from` on, to floats, channel c at out + c ·
    * plane. Returns the place (frame · channels + channel) of the first float that is not finite, or −1.

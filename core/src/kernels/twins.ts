@@ -73,18 +73,42 @@ export class Twins implements Kernels {
     }
   }
 
-  sharpness(x: number, blocks: number, out: number): void {
+  dot(x: number, y: number, n: number): number {
     const { floats } = this;
-    const lanes = new Float32Array(8);
-    for (let b = 0; b < blocks; b++) {
-      lanes.fill(0);
-      for (let i = 0; i < 64; i++) {
-        const d = Math.fround(floats[x + 64 * b + i] - floats[x + 64 * b + i - 1]);
-        lanes[i & 7] += Math.fround(d * d);
+    const lanes = new Float32Array(4);
+    for (let i = 0; i < n; i++) lanes[i & 3] += Math.fround(floats[x + i] * floats[y + i]);
+    return Math.fround(Math.fround(lanes[0] + lanes[1]) + Math.fround(lanes[2] + lanes[3]));
+  }
+
+  fourier(re: number, im: number, size: number, turns: number, spare: number): number {
+    const { floats } = this;
+    const half = size / 2;
+    let [xr, xi, yr, yi] = [re, im, spare, spare + size];
+    for (let l = half, m = 1; l >= 1; l /= 2, m *= 2) {
+      for (let j = 0; j < l; j++) {
+        const [c, s] = [floats[turns + l + j], floats[turns + size + l + j]];
+        for (let k = 0; k < m; k++) {
+          const [from, to] = [k + j * m, k + 2 * j * m];
+          const [ar, ai, br, bi] = [floats[xr + from], floats[xi + from], floats[xr + from + half], floats[xi + from + half]];
+          const [dr, di] = [Math.fround(ar - br), Math.fround(ai - bi)];
+          floats[yr + to] = ar + br;
+          floats[yi + to] = ai + bi;
+          floats[yr + to + m] = Math.fround(dr * c) - Math.fround(di * s);
+          floats[yi + to + m] = Math.fround(dr * s) + Math.fround(di * c);
+        }
       }
-      for (let k = 0; k < 4; k++) lanes[k] += lanes[k + 4];
-      const sum = Math.fround(Math.fround(lanes[0] + lanes[1]) + Math.fround(lanes[2] + lanes[3]));
-      floats[out + b] = Math.sqrt(Math.fround(sum / 64));
+      [xr, xi, yr, yi] = [yr, yi, xr, xi];
+    }
+    return xr;
+  }
+
+  apart(re: number, size: number, first: number, second: number): void {
+    const { floats } = this;
+    const square = (v: number): number => Math.fround(Math.fround(v) * Math.fround(v));
+    for (let k = 1; k <= size / 2; k++) {
+      const [x, y, u, v] = [floats[re + k], floats[re + size + k], floats[re + size - k], floats[re + 2 * size - k]];
+      floats[first + k - 1] = Math.fround(square(x + u) + square(y - v)) / 4;
+      floats[second + k - 1] = Math.fround(square(y + v) + square(u - x)) / 4;
     }
   }
 

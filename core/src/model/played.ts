@@ -119,7 +119,8 @@ function derived(source: SourceInfo, recipe: Recipe): SourceInfo {
   const length = madeLength(source.length, recipe);
   const map = mapOf(recipe);
   const places = source.hits?.map((h) => turnedOut(source.length, recipe, madeAt(map, h), 1)).sort((a, b) => a - b);
-  return { ...source, id: source.id + suffixOf(recipe), length, ...(places && { hits: placed(places, length) }) };
+  const { found: _, ...same } = source;
+  return { ...same, id: source.id + suffixOf(recipe), length, ...(places && { hits: placed(places, length) }) };
 }
 
 /** Recipes of one recording that are kept in mind. */

@@ -173,6 +173,20 @@ export const Conform = z
   .refine((c) => (c.bpm === undefined) !== (c.beats === undefined), { message: "Give `bpm` or `beats`, one of them." });
 export type Conform = z.infer<typeof Conform>;
 
+/** More than this are surely not set by hand. */
+const MOST_HITS = 4096;
+const places = z
+  .array(Position)
+  .max(MOST_HITS, `At most ${MOST_HITS} hits of a clip can be set by hand.`)
+  .refine((list) => list.every((at, i) => i === 0 || at > list[i - 1]), { message: "Hits come one after the other." });
+export const Sensitivity = z.number().min(0).max(1);
+/**
+ * Which hits of its recording a clip has: those whose strength is at least 1 − sensitivity, without the ones that were taken away and with
+ * those that were added, both in samples of the recording itself.
+ */
+export const ClipHits = z.object({ sensitivity: Sensitivity.optional(), added: places.optional(), removed: places.optional() });
+export type ClipHits = z.infer<typeof ClipHits>;
+
 /** A window on a recording, laid on a track's timeline. */
 export const Clip = z.object({
   id: Id,
@@ -205,6 +219,8 @@ export const Clip = z.object({
   recipe: Recipe.optional(),
   /** It follows the piece's tempo. */
   conform: Conform.optional(),
+  /** Left out, it has those hits of its recording that were found surely. */
+  hits: ClipHits.optional(),
   /** A pick of a take stack: the lane that it is from, of the bundle that it lies in. */
   take: Id.optional(),
 });
@@ -305,6 +321,14 @@ export interface SourceInfo {
   readonly channels: number;
   /** Where its hits are, in order, in its samples; left out where they are not known. */
   readonly hits?: readonly number[];
+  /** Those and fainter ones, with their strengths; left out where strengths are not known. */
+  readonly found?: readonly Hit[];
+}
+
+/** A hit of a recording: its first sample, and its strength from 0 to 1. */
+export interface Hit {
+  readonly at: number;
+  readonly strength: number;
 }
 
 /** Everything in a version, flat, as the API sends it. */
@@ -320,7 +344,7 @@ export const VersionData = z.object({
 export type VersionData = z.infer<typeof VersionData>;
 
 /** Fields that a thing may be without: a change that takes one away again leaves none. */
-export const OPTIONAL_FIELDS: ReadonlySet<string> = new Set(["bars", "channels", "conform", "envelopes", "recipe", "ride", "take", "takes"]);
+export const OPTIONAL_FIELDS: ReadonlySet<string> = new Set(["bars", "channels", "conform", "envelopes", "hits", "recipe", "ride", "take", "takes"]);
 
 export const NO_FADE: Fade = { length: 0, shape: "power", bend: 0 };
 export const clipEnd = (clip: Clip): number => clip.start + clip.length;

@@ -112,6 +112,11 @@ export const edits: fc.Arbitrary<Edit> = fc
       pad: fc.integer({ min: 0, max: 40 }),
       syncs: fc.boolean(),
     }),
+    fc.record({ type: fc.constant("set-sensitivity"), clipIds: someClips, sensitivity: fc.constantFrom(0, 0.4, 1, null) }),
+    fc.record({ type: fc.constant("add-hits"), clipIds: someClips, at: fc.array(at, { minLength: 1, maxLength: 3 }) }),
+    fc.record({ type: fc.constant("move-hit"), clipId: fc.constantFrom("c0", "c1", "c2", "c3"), from: at, to: at }),
+    fc.record({ type: fc.constant("remove-hits"), clipIds: someClips }),
+    fc.record({ type: fc.constant("reset-hits"), clipIds: someClips }),
     fc.record({ type: fc.constant("split"), clipIds: someClips, every: fc.integer({ min: 100, max: 900 }) }),
     fc.record({ type: fc.constant("split"), clipIds: someClips, at: fc.oneof(at, fc.array(at, { minLength: 1, maxLength: 4 })) }),
     fc.record({

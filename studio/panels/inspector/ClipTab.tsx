@@ -14,6 +14,7 @@ import { setView, useView, view } from "@/state/view";
 import { useShownDoc, useShownRange } from "@/timeline/model/shown";
 import { Button, Field, Swatches } from "@/ui/controls";
 import { Shapes } from "../FadeShapes";
+import { HitsPart } from "./HitsPart";
 import { Empty, Label, lengthFrom, numberFrom, signed } from "./parts";
 import { RangePart } from "./RangePart";
 import { TimePart } from "./TimePart";
@@ -246,6 +247,7 @@ export function ClipTab() {
         );
       })}
       <TimePart clips={clips} />
+      <HitsPart clips={clips} />
       <TreatPart clips={clips} />
       <div className="mt-4 space-y-1.5 border-line border-t pt-3">
         {(["gain", "pan"] as const).map((kind) => {

@@ -5,6 +5,7 @@ import type { StepSummary } from "@wet-thread/core/edit/summary";
 import { NOTHING_TOLD, type Told } from "@wet-thread/core/media/format";
 import type { FileLayout } from "@wet-thread/core/media/pcm";
 import type { Making } from "@wet-thread/core/model/played";
+import type { Hit } from "@wet-thread/core/model/schema";
 import { sql } from "drizzle-orm";
 import { bigint, boolean, customType, index, integer, jsonb, pgTable, primaryKey, real, text, timestamp, uniqueIndex } from "drizzle-orm/pg-core";
 
@@ -124,6 +125,8 @@ export const sources = pgTable(
     kept: boolean("kept").notNull().default(false),
     /** Samples at the project's rate at which a hit begins. */
     transients: jsonb("transients").$type<number[]>().notNull().default([]),
+    /** The same and fainter ones, with their strengths; null for recordings that came in before strengths were told. */
+    hits: jsonb("hits").$type<Hit[]>(),
     /** Bytes that are to come in all, where it comes in parts; null where it comes in one go. */
     expected: bigint("expected", { mode: "number" }),
     /** While it is received: when bytes last came. */

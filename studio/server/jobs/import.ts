@@ -4,6 +4,7 @@ import { Resampler } from "@wet-thread/core/dsp/resampler";
 import type { Told } from "@wet-thread/core/media/format";
 import { formatOf } from "@wet-thread/core/media/formats";
 import { MediaError } from "@wet-thread/core/media/source";
+import { SURE } from "@wet-thread/core/model/hits";
 import { eq } from "drizzle-orm";
 import { db } from "../db/client";
 import { type Asking, sources } from "../db/schema";
@@ -109,7 +110,7 @@ export async function importSource({ sourceId }: { sourceId: string }): Promise<
     await into.end();
     const { length } = fillers[0];
     if (length === 0) throw new MediaError("The file holds no samples.", "broken");
-    const transients = hitsOfChannels(
+    const hits = hitsOfChannels(
       onsets.map((o) => o.finish()),
       source.sampleRate,
     );
@@ -123,7 +124,8 @@ export async function importSource({ sourceId }: { sourceId: string }): Promise<
       .set({
         status,
         progress: 1,
-        transients,
+        transients: hits.filter((h) => h.strength >= SURE).map((h) => h.at),
+        hits,
         length,
         channels: info.channels,
         layout: inFile ? info.layout : null,

@@ -4,6 +4,7 @@ import type { Zone } from "../model/zones";
 import { drawLine } from "./draw-gesture";
 import { dragBlendSide, dragGain, dragSeam, dragSplice, fadeClips, trimClips } from "./edge-gestures";
 import type { Gesture, Point } from "./gesture";
+import { moveHit } from "./hit-gesture";
 import { moveClips } from "./move-gesture";
 import { strokeRail } from "./rail-gesture";
 import { dragRangeEdge, frameClips, makeRange, pullRange } from "./range-gestures";
@@ -54,6 +55,8 @@ export function gestureFor(doc: Document, zone: Zone, p: Point, add: boolean, fr
       return pullRange(doc, p);
     case "gain":
       return zone.clip ? dragGain(doc, zone.clip, p) : null;
+    case "hit":
+      return zone.clip && zone.hit !== undefined ? moveHit(doc, zone.clip, zone.hit) : null;
     case "splice":
       return zone.clip ? dragSplice(doc, zone.clip, p) : null;
     case "blendStart":

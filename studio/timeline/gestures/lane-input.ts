@@ -194,6 +194,7 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
       if (edit) session().edit([edit], "Take a warp point away");
       return;
     }
+    if (zone.kind === "hit" && zone.clip) return void session().edit([{ type: "remove-hits", clipIds: [zone.clip.id], at: [zone.hit] }]);
     if (zone.kind === "seam" && zone.seam) return host().smoothSeam(zone.seam.id);
     const object = zone.clip && objectOf(session().doc, zone.clip, view().openBundle);
     if (zone.kind === "name" && zone.clip && !object) return setView({ naming: zone.clip.id });

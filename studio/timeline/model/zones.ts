@@ -4,6 +4,7 @@ import type { Seam } from "@wet-thread/core/seam/seams";
 import type { Tool, View } from "@/state/view";
 import { drawnGain } from "./drawn-gain";
 import { CLOTH_TOP, type LaneBox, laneAt, NAME_STRIP, RAIL } from "./geometry";
+import { FOOT, hitAt } from "./hit-marks";
 import { bandOf } from "./layers";
 import { laneSeams } from "./seam-classes";
 
@@ -17,6 +18,7 @@ export type ZoneKind =
   | "seam"
   | "rail"
   | "gain"
+  | "hit"
   | "lane"
   | "below"
   | "rangeStart"
@@ -32,6 +34,8 @@ export interface Zone {
   readonly box?: LaneBox;
   readonly clip?: Clip;
   readonly seam?: Seam;
+  /** The hit whose foot it is, on the timeline. */
+  readonly hit?: number;
 }
 
 const EDGE = 6;
@@ -95,6 +99,8 @@ export function zoneAt(doc: Document, view: View, x: number, y: number, finger =
     Math.abs(yIn - GAIN_Y) <= CORNER * larger
   )
     return { kind: "gain", box, clip };
+  const hit = into >= bands(clip)[1] - FOOT * larger ? hitAt(doc, clip, view, x, larger) : undefined;
+  if (hit !== undefined) return { kind: "hit", box, clip, hit };
   const curve = onCurve(doc, clip, sample, px, yIn, bands(clip)[1] - bands(clip)[0], larger);
   if (curve) return { kind: curve, box, clip };
   const blended = blendZone(near, sample, x, px, EDGE * larger);
@@ -169,6 +175,7 @@ export const CURSORS: Readonly<Record<ZoneKind, string>> = {
   lane: "text",
   rail: "crosshair",
   gain: "ns-resize",
+  hit: "ew-resize",
   below: "default",
   rangeStart: "ew-resize",
   rangeEnd: "ew-resize",
@@ -184,6 +191,7 @@ export const HINTS: Readonly<Record<ZoneKind, string>> = {
   body: "Drag to make a range · click to place the playhead",
   start: "Drag to trim the start",
   end: "Drag to trim the end · with Alt fill with copies",
+  hit: "Drag the hit to another place; the sound stays · double-click takes it away",
   gain: "Drag up or down for the clip's gain",
   rail: "Drag along past an edge to fade it, past a joint to blend it: exactly as long as the stroke",
   fadeIn: "Drag sideways for the length of the fade-in, up and down for its bend",

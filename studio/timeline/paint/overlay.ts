@@ -1,6 +1,7 @@
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
 import type { Lane } from "@wet-thread/core/model/lane";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
+import { settings } from "@/state/settings";
 import type { View } from "@/state/view";
 import { drawnGain, SMOOTH_CURVE } from "../model/drawn-gain";
 import { CLOTH_TOP, type LaneBox, laneBoxes, lanesHeight, NAME_STRIP, RAIL } from "../model/geometry";
@@ -11,6 +12,7 @@ import { faded, mix } from "../model/theme";
 import { GAIN_FROM, GAIN_Y, gainHandleX } from "../model/zones";
 import { forgetFont, NAMED_FROM, paintName } from "./clip-names";
 import { paintLines } from "./envelopes";
+import { paintHits } from "./hit-marks";
 import { paintBand, paintBundles, paintCleared, paintCuts, paintGlow, paintJoint, paintRange } from "./overlay-marks";
 import { paintSamples, SAMPLES_FROM } from "./sample-points";
 import { paintWarps } from "./warp-points";
@@ -31,6 +33,7 @@ export function paintOverlay(g: CanvasRenderingContext2D, scene: OverlayScene): 
     for (const clip of ordered) if (hasMarks(scene, clip)) paintClip(g, scene, box, clip, top);
     if (!view.fanned) paintBeneath(g, scene, clips, top, box);
     paintLines(g, scene, box, clips);
+    paintHits(g, scene, box, clips);
     paintWarps(g, scene, box, clips);
   }
   paintGlow(g, scene);
@@ -106,7 +109,7 @@ function extentOf(lane: Lane): Extent {
 
 /** Whether there may be anything to draw on the clips of a lane: where all are tiny and none is chosen they need not be looked at. */
 function mayHaveMarks({ view, preview }: OverlayScene, lane: Lane): boolean {
-  if (view.tool === "draw" || view.tool === "stretch") return true;
+  if (view.tool === "draw" || view.tool === "stretch" || settings().showHits) return true;
   const { length, fade, layered } = extentOf(lane);
   const { samplesPerPixel } = view;
   return (

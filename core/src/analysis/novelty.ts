@@ -1,0 +1,84 @@
+import { Spectrum } from "./spectrum";
+
+/** Bands in an octave, from where bins lie closer than that. */
+const BANDS_AN_OCTAVE = 24;
+/** Frames that one is compared with the one before it. */
+const LAG = 2;
+/** What lies this little above a band's own quiet counts little: noise would go up and down by itself. */
+const OVER_QUIET = 2;
+const LEAST = 1e-5;
+/** The level that a recording is taken to have had before it begins, so that a sound which is there at once is a hit, and a bed of noise is none. */
+const BEFORE = 1e-3;
+
+/** How much is new in a frame: by how much its bands have risen, as the mean of their logarithms; and how loud what is new is. */
+export interface Frame {
+  readonly rise: number;
+  readonly level: number;
+}
+
+/**
+ * What is new from frame to frame: each band's rise above the most that it and its neighbours had two frames before, so that tones that ring on,
+ * glide or beat bring nothing, and a hit over them does. (Spectral flux with a maximum over neighbours, after Böck and Widmer, “Maximum filter
+ * vibrato suppression for onset detection”, DAFx 2013; against each band's own quiet.)
+ */
+export class Novelty {
+  readonly size: number;
+  readonly hop: number;
+  private readonly spectrum: Spectrum;
+  private readonly edges: readonly number[];
+  private readonly quiet: Float64Array;
+  private readonly smooth: Float64Array;
+  /** How fast a band's quiet follows upwards, a frame: 6 dB a second. */
+  private readonly up: number;
+  /** The levels of the latest frames and their logarithms, by frame modulo LAG + 1. */
+  private readonly levels: Float64Array[];
+  private readonly logs: Float64Array[];
+  private frame = 0;
+
+  constructor(sampleRate: number) {
+    this.size = Math.max(64, 2 ** Math.round(Math.log2((2048 * sampleRate) / 48_000)));
+    this.hop = this.size / 4;
+    this.spectrum = new Spectrum(this.size);
+    const edges = [1];
+    for (let b = 1; b < this.size * 0.35; edges.push(b)) b = Math.max(b + 1, Math.round(b * 2 ** (1 / BANDS_AN_OCTAVE)));
+    this.edges = edges;
+    const bands = edges.length - 1;
+    this.quiet = new Float64Array(bands);
+    this.smooth = new Float64Array(bands);
+    this.up = 2 ** (this.hop / sampleRate);
+    this.levels = Array.from({ length: LAG + 1 }, () => new Float64Array(bands).fill(BEFORE));
+    this.logs = Array.from({ length: LAG + 1 }, () => new Float64Array(bands).fill(Math.log(BEFORE * (1 + OVER_QUIET) + LEAST)));
+  }
+
+  /** The next two frames, which begin at `a` and a hop later of the samples. */
+  two(samples: Float32Array, a: number): [Frame, Frame] {
+    this.spectrum.look(samples, a, a + this.hop);
+    return [this.next(this.spectrum.first), this.next(this.spectrum.second)];
+  }
+
+  private next(powers: Float32Array): Frame {
+    const { edges, quiet, smooth, up } = this;
+    const bands = quiet.length;
+    const [levels, logs] = [this.levels[this.frame % (LAG + 1)], this.logs[this.frame % (LAG + 1)]];
+    const [levelsBefore, logsBefore] = [this.levels[(this.frame + 1) % (LAG + 1)], this.logs[(this.frame + 1) % (LAG + 1)]];
+    for (let b = 0; b < bands; b++) {
+      let power = 0;
+      for (let k = edges[b]; k < edges[b + 1]; k++) power += powers[k - 1];
+      const level = Math.sqrt(power / (edges[b + 1] - edges[b]));
+      smooth[b] += (level - smooth[b]) * 0.3;
+      quiet[b] = this.frame === 0 ? Math.max(level, LEAST) : Math.min(quiet[b] * up, Math.max(smooth[b], LEAST / 10));
+      levels[b] = level;
+      logs[b] = Math.log(level + quiet[b] * OVER_QUIET + LEAST);
+    }
+    let [rise, level] = [0, 0];
+    for (let b = 0; b < bands; b++) {
+      const near = Math.max(logsBefore[b], logsBefore[Math.max(0, b - 1)], logsBefore[Math.min(bands - 1, b + 1)]);
+      if (logs[b] > near) {
+        rise += logs[b] - near;
+        level += Math.max(0, levels[b] - levelsBefore[b]);
+      }
+    }
+    this.frame++;
+    return { rise: rise / bands, level };
+  }
+}

@@ -1,0 +1,146 @@
+import { z } from "zod";
+import { hitsBetween, recordedPlace } from "../../model/hits";
+import { type Clip, type ClipHits, clipEnd, Position, Sensitivity } from "../../model/schema";
+import { ClipIds, countNames, defineEdit } from "../definition";
+import { EditError } from "../errors";
+import type { Transaction } from "../transaction";
+
+/*
+ * Which hits clips have: the sensitivity, and what people added, moved or took away. It belongs to the version and is kept in the clip, at
+ * places of the recording itself, so that it stays with the sound whatever becomes of the clip.
+ */
+
+const Places = z.array(Position).min(1, "Name at least one place.").max(4096).describe("places on the timeline");
+
+/** A clip with what was set; nothing where nothing is left of it. */
+function withHits({ hits: _, ...clip }: Clip, set: ClipHits): Clip {
+  const hits = Object.fromEntries(Object.entries(set).filter(([, v]) => v !== undefined && !(Array.isArray(v) && v.length === 0)));
+  return Object.keys(hits).length ? { ...clip, hits } : clip;
+}
+
+const inOrder = (places: Iterable<number>): number[] => [...new Set(places)].sort((a, b) => a - b);
+const named = (tx: Transaction, clipIds: readonly string[]): string =>
+  countNames(
+    clipIds.map((id) => tx.clip(id).name),
+    "clip",
+  );
+
+/** The hits of a clip at places of the timeline, as places of its recording; places where it has none, or does not play, are left. */
+function recorded(tx: Transaction, clip: Clip, at: readonly number[]): number[] {
+  const { sources } = tx.before;
+  return at.filter((place) => place >= clip.start && place < clipEnd(clip)).map((place) => recordedPlace(sources, clip, place));
+}
+
+/** A clip whose hits at some places of its recording are gone. */
+function without(clip: Clip, gone: readonly number[], found: ReadonlySet<number>): Clip {
+  const { added = [], removed = [], ...rest } = clip.hits ?? {};
+  const taken = new Set(gone);
+  return withHits(clip, {
+    ...rest,
+    added: added.filter((at) => !taken.has(at)),
+    // What was only added leaves nothing behind.
+    removed: inOrder([...removed, ...gone.filter((at) => found.has(at))]),
+  });
+}
+
+function withAdded(clip: Clip, more: readonly number[], found: ReadonlySet<number>): Clip {
+  const { added = [], removed = [], ...rest } = clip.hits ?? {};
+  const back = new Set(more);
+  return withHits(clip, {
+    ...rest,
+    removed: removed.filter((at) => !back.has(at)),
+    added: inOrder([...added, ...more.filter((at) => !(found.has(at) && removed.includes(at)))]),
+  });
+}
+
+/** Where hits were found in a clip's recording, at any strength, in its own samples. */
+function foundIn(tx: Transaction, clip: Clip): ReadonlySet<number> {
+  const source = tx.before.sources.get(clip.sourceId);
+  if (!source?.hits) throw new EditError(`The hits of ${clip.name || "the clip"} are not known yet.`, "clipIds");
+  return new Set(source.found?.map((h) => h.at) ?? source.hits);
+}
+
+export const setSensitivity = defineEdit({
+  type: "set-sensitivity",
+  about: "Sets which hits of their recordings clips have: those of a strength of at least 1 − sensitivity; null for the usual 0.5.",
+  params: z.object({ clipIds: ClipIds, sensitivity: Sensitivity.nullable() }),
+  example: { type: "set-sensitivity", clipIds: ["clip-1"], sensitivity: 0.3 },
+  apply(tx, { clipIds, sensitivity }) {
+    for (const id of clipIds) {
+      const clip = tx.clip(id);
+      tx.setClip(withHits(clip, { ...clip.hits, sensitivity: sensitivity ?? undefined }));
+    }
+    return `Sensitivity of ${named(tx, clipIds)}`;
+  },
+});
+
+export const addHits = defineEdit({
+  type: "add-hits",
+  about: "Adds hits to clips where they play at places of the timeline; one that was taken away there comes back.",
+  params: z.object({ clipIds: ClipIds, at: Places }),
+  example: { type: "add-hits", clipIds: ["clip-1"], at: [30_000] },
+  apply(tx, { clipIds, at }) {
+    let count = 0;
+    for (const id of clipIds) {
+      const clip = tx.clip(id);
+      const there = new Set(hitsBetween(tx.before.sources, clip, clip.start, clipEnd(clip)));
+      const more = recorded(
+        tx,
+        clip,
+        at.filter((place) => !there.has(place)),
+      );
+      if (more.length) tx.setClip(withAdded(clip, more, foundIn(tx, clip)));
+      count += more.length;
+    }
+    if (count === 0) throw new EditError("There is a hit there already, or none of the clips plays there.", "at");
+    return count === 1 ? "Add a hit" : `Add ${count} hits`;
+  },
+});
+
+export const moveHit = defineEdit({
+  type: "move-hit",
+  about: "Moves one hit of a clip to another place of the timeline within it; the sound stays where it is.",
+  params: z.object({ clipId: z.string(), from: Position, to: Position }),
+  example: { type: "move-hit", clipId: "clip-1", from: 24_000, to: 24_100 },
+  apply(tx, { clipId, from, to }) {
+    const clip = tx.clip(clipId);
+    const hits = hitsBetween(tx.before.sources, clip, clip.start, clipEnd(clip));
+    if (!hits.includes(from)) throw new EditError("There is no hit at that place.", "from");
+    if (to < clip.start || to >= clipEnd(clip)) throw new EditError("A hit stays within its clip.", "to");
+    if (to !== from && hits.includes(to)) throw new EditError("There is a hit there already.", "to");
+    if (to === from) return "Move a hit";
+    const found = foundIn(tx, clip);
+    tx.setClip(withAdded(without(clip, recorded(tx, clip, [from]), found), recorded(tx, clip, [to]), found));
+    return "Move a hit";
+  },
+});
+
+export const removeHits = defineEdit({
+  type: "remove-hits",
+  about: "Takes hits of clips away: those at places of the timeline, or, where `at` is left out, all that they play.",
+  params: z.object({ clipIds: ClipIds, at: Places.optional() }),
+  example: { type: "remove-hits", clipIds: ["clip-1"] },
+  apply(tx, { clipIds, at }) {
+    let count = 0;
+    for (const id of clipIds) {
+      const clip = tx.clip(id);
+      const hits = hitsBetween(tx.before.sources, clip, clip.start, clipEnd(clip));
+      const gone = recorded(tx, clip, at ? hits.filter((h) => at.includes(h)) : hits);
+      if (gone.length) tx.setClip(without(clip, gone, foundIn(tx, clip)));
+      count += gone.length;
+    }
+    if (count === 0) throw new EditError("There is no hit to take away.", "at");
+    return count === 1 ? "Remove a hit" : `Remove ${count} hits`;
+  },
+});
+
+export const resetHits = defineEdit({
+  type: "reset-hits",
+  about: "Gives clips their hits as they were found: nothing added, moved or taken away, at the usual sensitivity.",
+  params: z.object({ clipIds: ClipIds }),
+  example: { type: "reset-hits", clipIds: ["clip-1"] },
+  apply(tx, { clipIds }) {
+    for (const id of clipIds) tx.setClip(withHits(tx.clip(id), {}));
+    return `Hits of ${named(tx, clipIds)} as found`;
+  },
+});

@@ -1,0 +1,172 @@
+"use client";
+import { timebaseOf } from "@wet-thread/core/model/document";
+import { hitsKnown, strengthsBetween, USUAL_SENSITIVITY } from "@wet-thread/core/model/hits";
+import { type Clip, clipEnd, type Hit } from "@wet-thread/core/model/schema";
+import { formatPosition } from "@wet-thread/core/time/format";
+import { useEffect, useMemo, useState } from "react";
+import { reveal } from "@/commands/actions";
+import { addHit, clearHits, hitsAsFound, removeHit, setSensitivity, showHits } from "@/commands/hits";
+import { session } from "@/state/session";
+import { useSettings } from "@/state/settings";
+import { useView } from "@/state/view";
+import { placePlayhead } from "@/timeline/gestures/range-gestures";
+import { viewGrid } from "@/timeline/model/grid-columns";
+import { Button, Slider } from "@/ui/controls";
+import { Label, signed } from "./parts";
+
+/** Rows of the list; where there are more, the ones from the playhead on are shown. */
+const ROWS = 100;
+
+const wholeHits = (clip: Clip, sensitivity?: number): Hit[] => {
+  const { sources } = session().doc;
+  const meant = sensitivity === undefined ? clip : { ...clip, hits: { ...clip.hits, sensitivity } };
+  return strengthsBetween(sources, meant, clip.start, clipEnd(clip));
+};
+
+/** The hits of the selected clips: how many of them count, how far each is from its line, and what is done to them by hand. */
+export function HitsPart({ clips }: { clips: readonly Clip[] }) {
+  const shown = useSettings((s) => s.showHits);
+  const [live, setLive] = useState<number | null>(null);
+  const { sources } = session().doc;
+  const known = clips.filter((c) => hitsKnown(sources, c));
+  const set = known[0]?.hits?.sensitivity ?? USUAL_SENSITIVITY;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a new value, from the hand or from elsewhere, ends what the hand was showing
+  useEffect(() => setLive(null), [set]);
+  if (known.length === 0) return null;
+  const mixed = known.some((c) => (c.hits?.sensitivity ?? USUAL_SENSITIVITY) !== set);
+  const strengths = known.some((c) => sources.get(c.sourceId)?.found);
+  const count = known.reduce((n, c) => n + wholeHits(c, live ?? undefined).length, 0);
+  const byHand = known.reduce((n, c) => n + (c.hits?.added?.length ?? 0) + (c.hits?.removed?.length ?? 0), 0);
+  const words = `${count === 1 ? "1 hit" : `${count} hits`}${byHand > 0 ? `, ${byHand} by hand` : ""}`;
+  return (
+    <section aria-label="Hits" className="mt-4 border-line border-t pt-1">
+      <Label
+        side={
+          <button
+            type="button"
+            aria-pressed={shown}
+            className="underline decoration-line underline-offset-2 hover:text-ink"
+            title="Drawn on the cloth as high as they are strong; on selected clips a hit is dragged by its foot, and taken away by a double-click"
+            onClick={showHits}
+          >
+            {shown ? "drawn on the cloth" : "draw on the cloth"}
+          </button>
+        }
+      >
+        Hits
+      </Label>
+      {strengths ? (
+        <div className="flex items-center gap-2.5">
+          <Slider
+            label="Sensitivity"
+            className="flex-1"
+            value={set}
+            min={0}
+            max={1}
+            step={0.01}
+            onChange={setLive}
+            onCommit={(v) =>
+              setSensitivity(
+                known.map((c) => c.id),
+                v,
+              )
+            }
+          />
+          <span className="num w-9 text-right text-ink-2 text-sm">{mixed && live === null ? "mixed" : `${Math.round((live ?? set) * 100)} %`}</span>
+        </div>
+      ) : (
+        <p className="text-ink-3 text-sm">How strong they are is not known for this recording; take it in again to set the sensitivity.</p>
+      )}
+      <p className="num mt-0.5 text-ink-2 text-sm" data-testid="hit-count">
+        {words}
+      </p>
+      <div className="mt-2 grid grid-cols-2 gap-2">
+        <Button title="At the playhead, drawn to the attack within 20 ms; with the grid key held just there" onClick={addHit}>
+          Add
+        </Button>
+        <Button title="Those in the range, or the one nearest to the playhead" onClick={removeHit}>
+          Take away
+        </Button>
+        <Button title="Takes all hits of the selected clips away" onClick={clearHits}>
+          Clear all
+        </Button>
+        <Button disabled={clips.every((c) => !c.hits)} onClick={hitsAsFound}>
+          As found
+        </Button>
+      </div>
+      <HitList clips={known} />
+    </section>
+  );
+}
+
+/** Each hit with its distance to the nearest grid line, in ms and ticks. */
+function HitList({ clips }: { clips: readonly Clip[] }) {
+  const [open, setOpen] = useState(false);
+  return (
+    <details className="mt-2" open={open} onToggle={(e) => setOpen(e.currentTarget.open)}>
+      <summary className="cursor-pointer text-ink-2 text-sm hover:text-ink">Each hit and its line</summary>
+      {open && <Rows clips={clips} />}
+    </details>
+  );
+}
+
+function Rows({ clips }: { clips: readonly Clip[] }) {
+  const { doc } = session();
+  const all = useSettings((s) => s);
+  const start = useView((v) => v.start);
+  const perPixel = useView((v) => v.samplesPerPixel);
+  const playhead = useView((v) => Math.round(v.playhead));
+  const hits = useMemo(() => [...new Set(clips.flatMap((c) => wholeHits(c).map((h) => h.at)))].sort((a, b) => a - b), [clips]);
+  const first =
+    hits.length <= ROWS
+      ? 0
+      : Math.max(
+          0,
+          Math.min(
+            hits.length - ROWS,
+            hits.findIndex((at) => at >= playhead),
+          ),
+        );
+  const base = timebaseOf(doc);
+  const { lines } = viewGrid(doc, all, start, perPixel);
+  if (hits.length === 0) return <p className="mt-1 text-ink-3 text-sm">No hits at this sensitivity.</p>;
+  return (
+    <table className="num mt-1 w-full text-sm">
+      <thead>
+        <tr className="text-left text-ink-3">
+          <th className="font-normal">at</th>
+          <th className="text-right font-normal">ms</th>
+          <th className="text-right font-normal">ticks</th>
+        </tr>
+      </thead>
+      <tbody>
+        {hits.slice(first, first + ROWS).map((at) => {
+          const [before, after] = [lines.before(at).sample, lines.after(at).sample];
+          const line = at - before <= after - at ? before : after;
+          const off = at - line;
+          return (
+            <tr key={at} className={at === playhead ? "bg-surface font-semibold" : "hover:bg-surface"}>
+              <td>
+                <button
+                  type="button"
+                  className="w-full text-left"
+                  onClick={() => {
+                    placePlayhead(at);
+                    reveal(at);
+                  }}
+                >
+                  {formatPosition(at, all.readOuts[0], base)}
+                </button>
+              </td>
+              <td className="text-right">{off === 0 ? "0" : signed((off * 1000) / doc.sampleRate, 1)}</td>
+              <td className="text-right">{off === 0 ? "0" : signed(base.tempo.ticksAt(at) - base.tempo.ticksAt(line), 0)}</td>
+            </tr>
+          );
+        })}
+      </tbody>
+      {hits.length > ROWS && (
+        <caption className="caption-bottom pt-1 text-left text-ink-3">{`${first + 1} to ${first + ROWS} of ${hits.length}, from the playhead on`}</caption>
+      )}
+    </table>
+  );
+}
