@@ -1,7 +1,8 @@
 import { expect, test } from "@playwright/test";
 import type { Clip } from "@wet-thread/core/model/schema";
 import { createDemo } from "../../demo/create";
-import { api, BASE } from "../client";
+import { addSource, api, BASE, newProject, noise, wavFile } from "../client";
+import { listen } from "../ear";
 import { EditorPage } from "../editor";
 
 const RATE = 48_000;
@@ -81,4 +82,72 @@ test("scene 17, its first half: the hits of a loom read off, the sensitivity dow
   await page.keyboard.press("Control+z");
   await editor.saved();
   await expect(count).toHaveText(`${sure.length} hits`);
+});
+
+/** A file with a mark in it: a `cue ` chunk behind its samples. */
+function marked(file: Uint8Array<ArrayBuffer>, position: number): Uint8Array<ArrayBuffer> {
+  const out = new Uint8Array(file.length + 36);
+  out.set(file);
+  const view = new DataView(out.buffer, file.length);
+  const text = (at: number, letters: string): void => [...letters].forEach((c, i) => void view.setUint8(at + i, c.charCodeAt(0)));
+  text(0, "cue ");
+  // Its length, one point, number 1, at a frame, of the samples' own chunk.
+  for (const [at, value] of [
+    [4, 28],
+    [8, 1],
+    [12, 1],
+    [16, position],
+    [32, position],
+  ])
+    view.setUint32(at, value, true);
+  text(20, "data");
+  new DataView(out.buffer).setUint32(4, out.length - 8, true);
+  return out;
+}
+
+test("by key and by ear: the range's end goes from hit to hit, only attacks are heard, and a file's marks become hits", async ({ page }) => {
+  const made = await newProject();
+  const ringing = noise(96_000, 5).map((v, i) => (i < 12_000 ? 0 : v * 0.5 * Math.exp(-((i - 12_000) % 28_000) / 8000)));
+  const source = await addSource(made.projectId, marked(wavFile([ringing]), 18_000), "Struck.wav");
+  await api("POST", `/api/versions/${made.versionId}/edits`, {
+    revision: 0,
+    edits: [
+      { type: "add-track", id: "t1", name: "Struck" },
+      { type: "add-clip", id: "c", trackId: "t1", sourceId: source.id, start: 0, offset: 0, length: 96_000 },
+    ],
+  });
+  const editor = await EditorPage.open(page, made, { snapOn: false });
+  const { transients, marks } = (await api("GET", `/api/sources/${source.id}`)).body as { transients: number[]; marks: { position: number }[] };
+  expect(marks.map((m) => m.position)).toEqual([18_000]);
+  expect(transients).toEqual([12_000, 40_000, 68_000]);
+
+  // From the playhead to the first hit and on to the second, and back to the first: what the range holds becomes a section.
+  await editor.chooseTrack("Struck");
+  await page.keyboard.press("Home");
+  for (const key of ["Control+]", "Control+]", "Control+[", "Shift+m"]) await page.keyboard.press(key);
+  await editor.saved();
+  expect((await editor.version()).sections.map((s) => [s.start, s.end])).toEqual([[0, transients[0]]]);
+  await page.keyboard.press("Control+z");
+  await page.keyboard.press("Escape");
+
+  await editor.select("c");
+  const part = page.getByRole("region", { name: "Hits" });
+  await part.getByRole("button", { name: "Hear only the attacks" }).click();
+  await expect(page.getByRole("button", { name: "attacks only" })).toBeVisible();
+  await page.keyboard.press("Home");
+  const attacks = await listen(page, 1);
+  const loudest = (list: readonly number[]): number => list.reduce((most, v) => Math.max(most, Math.abs(v)), 0);
+  expect(loudest(attacks.slice(12_000, 12_400))).toBeGreaterThan(0.1);
+  expect(loudest(attacks.slice(16_000, 39_000))).toBe(0);
+  await page.getByRole("button", { name: "attacks only" }).click();
+  await page.keyboard.press("Home");
+  expect(loudest((await listen(page, 1)).slice(16_000, 39_000))).toBeGreaterThan(0.05);
+
+  await page.getByRole("tab", { name: "Sources" }).click();
+  await page.getByRole("button", { name: "as hits" }).click();
+  await editor.saved();
+  expect((await editor.clip("c")).hits).toEqual({ added: [18_000] });
+  await page.keyboard.press("Control+z");
+  await editor.saved();
+  expect((await editor.clip("c")).hits).toBeUndefined();
 });

@@ -170,6 +170,19 @@ export function stepHit(direction: 1 | -1): void {
   reveal(hit);
 }
 
+/** The end of the range to the next or previous hit on its tracks; without a range, one from the playhead on. */
+export function rangeToHit(direction: 1 | -1): void {
+  const { range, playhead } = view();
+  const start = range?.start ?? Math.round(playhead);
+  const end = range?.end ?? start;
+  const trackIds = range?.trackIds ?? tracksMeant();
+  const hits = hitsIn(doc(), trackIds, direction > 0 ? end + 1 : start + 1, direction > 0 ? documentEnd(doc()) : end);
+  const hit = direction > 0 ? hits[0] : hits.at(-1);
+  if (hit === undefined) return void toast(direction > 0 ? "There is no later hit." : "There is no earlier hit in the range.", { id: "step" });
+  setView({ range: { start, end: hit, trackIds: [...trackIds] } });
+  reveal(hit);
+}
+
 /** The playhead to the next or previous grid line. */
 export function stepGrid(direction: 1 | -1): void {
   const { playhead, start, samplesPerPixel } = view();

@@ -4,7 +4,7 @@ import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { toast } from "sonner";
 import { session } from "@/state/session";
 import { setSettings, settings } from "@/state/settings";
-import { view } from "@/state/view";
+import { setView, view } from "@/state/view";
 import { drawnToAttack } from "@/timeline/gestures/hit-gesture";
 import { selectedClips } from "./actions";
 
@@ -21,6 +21,13 @@ const hitsOfClip = (clip: Clip): number[] => hitsBetween(session().doc.sources, 
 
 export function showHits(): void {
   setSettings({ showHits: !settings().showHits });
+}
+
+/** Hears nothing but the attacks of the selected clips, or of all; or everything again. */
+export function attacksOnly(): void {
+  const on = !view().attacksOnly;
+  setView({ attacksOnly: on });
+  toast(on ? "Only attacks are heard: of the selected clips, or of all." : "Everything is heard again.", { id: "attacks", duration: 2000 });
 }
 
 /** A hit at the playhead in each selected clip that lies there, drawn to its attack. */

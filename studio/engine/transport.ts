@@ -1,9 +1,10 @@
 import { type Document, dataOf } from "@wet-thread/core/model/document";
+import { attacksOnly } from "@wet-thread/core/render/attacks";
 import { toast } from "sonner";
 import { create } from "zustand";
 import { session } from "@/state/session";
 import { settings, useSettings } from "@/state/settings";
-import { setView, view } from "@/state/view";
+import { setView, useView, view } from "@/state/view";
 import { differences } from "./differences";
 import type { FromEngine, ToEngine } from "./messages";
 import { framesRead, isPlaying, newRing, type Ring, ringOf, setPlaying } from "./ring";
@@ -75,6 +76,9 @@ export class Transport {
     this.worker = this.newWorker();
     const offs = [
       session().store.subscribe(({ doc }) => this.follow(doc)),
+      useView.subscribe((v, old) => {
+        if (v.attacksOnly !== old.attacksOnly || (v.attacksOnly && v.clipIds !== old.clipIds)) this.bring(this.instead ?? this.meant());
+      }),
       useSettings.subscribe((s, old) => {
         if (s.metronome !== old.metronome && view().playing && !this.viewStays) this.tell({ type: "metronome", gain: metronomeGain() });
       }),
@@ -137,7 +141,15 @@ export class Transport {
   /** Lets the engine hear another state of the piece, such as the one before a seam was smoothed; null is the piece as it is. */
   hear(instead: Document | null): void {
     this.instead = instead;
-    this.bring(instead ?? this.known);
+    this.bring(instead ?? this.meant());
+  }
+
+  /** The piece as the view has it heard: as it is, or nothing but attacks. */
+  private meant(): Document {
+    const { attacksOnly: only, clipIds } = view();
+    if (!only) return this.known;
+    const chosen = [...clipIds].map((id) => this.known.clips.get(id)).filter((c) => c !== undefined);
+    return attacksOnly(this.known, chosen.length > 0 ? chosen : this.known.clips.values());
   }
 
   /** Brings the engine to a state of the piece. */
@@ -156,10 +168,10 @@ export class Transport {
 
   private follow(doc: Document): void {
     if (doc === this.known) return;
-    if (!this.instead) this.bring(doc);
     const [before, after] = [this.known.piece.loop, doc.piece.loop];
-    if (before !== after) this.tell({ type: "loop", loop: after?.on ? after : null });
     this.known = doc;
+    if (!this.instead) this.bring(this.meant());
+    if (before !== after) this.tell({ type: "loop", loop: after?.on ? after : null });
   }
 
   private listen(message: FromEngine): void {

@@ -64,6 +64,7 @@ function EngineState({ rate }: { rate: number }) {
   const missing = useMeters((m) => m.missing);
   const waiting = useMeters((m) => m.waiting);
   const starvedAt = useMeters((m) => m.starvedAt);
+  const attacks = useView((v) => v.attacksOnly);
   const [seen, setSeen] = useState(0);
   const [now, setNow] = useState(0);
   // biome-ignore lint/correctness/useExhaustiveDependencies: each time it runs dry the words stay for a while
@@ -107,6 +108,15 @@ function EngineState({ rate }: { rate: number }) {
             onClick={() => setSeen(starved)}
           >
             engine on, {gaps === 1 ? "1 gap" : `${gaps} gaps`}
+          </button>
+        ) : attacks ? (
+          <button
+            type="button"
+            className="text-ink underline decoration-dotted"
+            title="Of the selected clips, or of all, only the attacks are heard. Click to hear everything."
+            onClick={() => setView({ attacksOnly: false })}
+          >
+            attacks only
           </button>
         ) : engine === "on" ? (
           "engine on"

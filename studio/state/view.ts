@@ -75,6 +75,8 @@ export interface View {
   readonly magnify: number;
   /** Taller waveforms that a panel lends some tracks while it is open. */
   readonly lentWaves: LentWaves | null;
+  /** Of the selected clips, or of all where none is selected, only the attacks are heard. */
+  readonly attacksOnly: boolean;
   readonly tab: InspectorTab;
   /** The grid key is down: snapping is the other way round for the gesture. */
   readonly gridHeld: boolean;
@@ -142,6 +144,7 @@ export const useView = create<View>(() => ({
   follow: "page",
   magnify: 1,
   lentWaves: null,
+  attacksOnly: false,
   tab: "clip",
   gridHeld: false,
   lent: {},

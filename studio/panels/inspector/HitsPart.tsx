@@ -5,7 +5,7 @@ import { type Clip, clipEnd, type Hit } from "@wet-thread/core/model/schema";
 import { formatPosition } from "@wet-thread/core/time/format";
 import { useEffect, useMemo, useState } from "react";
 import { reveal } from "@/commands/actions";
-import { addHit, clearHits, hitsAsFound, removeHit, setSensitivity, showHits } from "@/commands/hits";
+import { addHit, attacksOnly, clearHits, hitsAsFound, removeHit, setSensitivity, showHits } from "@/commands/hits";
 import { session } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { useView } from "@/state/view";
@@ -26,6 +26,7 @@ const wholeHits = (clip: Clip, sensitivity?: number): Hit[] => {
 /** The hits of the selected clips: how many of them count, how far each is from its line, and what is done to them by hand. */
 export function HitsPart({ clips }: { clips: readonly Clip[] }) {
   const shown = useSettings((s) => s.showHits);
+  const attacks = useView((v) => v.attacksOnly);
   const [live, setLive] = useState<number | null>(null);
   const { sources } = session().doc;
   const known = clips.filter((c) => hitsKnown(sources, c));
@@ -92,6 +93,14 @@ export function HitsPart({ clips }: { clips: readonly Clip[] }) {
         </Button>
         <Button disabled={clips.every((c) => !c.hits)} onClick={hitsAsFound}>
           As found
+        </Button>
+        <Button
+          className="col-span-2"
+          aria-pressed={attacks}
+          title="The first 60 ms of each hit of the selected clips; for the ear, nothing is edited"
+          onClick={attacksOnly}
+        >
+          {attacks ? "Hear everything again" : "Hear only the attacks"}
         </Button>
       </div>
       <HitList clips={known} />

@@ -1,4 +1,8 @@
 "use client";
+import type { Edit } from "@wet-thread/core/edit/registry";
+import { hitsBetween } from "@wet-thread/core/model/hits";
+import { playedPlace } from "@wet-thread/core/model/played";
+import { clipEnd } from "@wet-thread/core/model/schema";
 import { formatClock } from "@wet-thread/core/time/format";
 import { Play, Plus, Square, Upload } from "lucide-react";
 import { useState } from "react";
@@ -7,6 +11,7 @@ import { answerSource, chooseFiles, layOut } from "@/commands/import-files";
 import { sourcePreview, useSourcePreview } from "@/engine/source-preview";
 import { ask, ServerError, type SourceRow } from "@/state/api";
 import { session, useSession } from "@/state/session";
+import { setSettings } from "@/state/settings";
 import { selectClips, useView, view } from "@/state/view";
 import { Button } from "@/ui/controls";
 import { SearchField } from "@/ui/SearchField";
@@ -172,11 +177,32 @@ function Told({ source }: { source: SourceRow }) {
             {marks.length === 1 ? "1 mark" : `${marks.length} marks`} as markers
           </button>
         )}
+        {marks.length > 0 && own && (
+          <button type="button" className={small} title="Its marks become hits of every clip that plays them" onClick={() => marksAsHits(source)}>
+            as hits
+          </button>
+        )}
         {marks.length > 0 && !own && <span>{marks.length === 1 ? "1 mark" : `${marks.length} marks`}</span>}
         {loops.length > 0 && <span>{loops.length === 1 ? "1 loop" : `${loops.length} loops`}</span>}
       </p>
     </div>
   );
+}
+
+/** The marks that the file of a recording tells, as hits of the clips that play them, at their places in what those play. */
+function marksAsHits({ id, name, marks }: SourceRow): void {
+  const { doc } = session();
+  const info = doc.sources.get(id);
+  const edits = [...doc.clips.values()].flatMap((clip): Edit[] => {
+    if (!info || clip.sourceId !== id) return [];
+    const at = marks.map((m) => clip.start - clip.offset + playedPlace(info, clip, m.position)).filter((p) => p >= clip.start && p < clipEnd(clip));
+    const there = new Set(hitsBetween(doc.sources, clip, clip.start, clipEnd(clip)));
+    const more = at.filter((p) => !there.has(p));
+    return more.length > 0 ? [{ type: "add-hits", clipIds: [clip.id], at: more, links: false }] : [];
+  });
+  if (edits.length === 0) return void toast("Its clips have hits there already, or play none of its marks.", { id: "hits" });
+  setSettings({ showHits: true });
+  session().edit(edits, `Marks of ${name} as hits`);
 }
 
 function selectUses(sourceId: string): void {

@@ -1,7 +1,7 @@
 import type { Clip } from "@wet-thread/core/model/schema";
 import { settings } from "@/state/settings";
 import { CLOTH_TOP, type LaneBox, RAIL } from "../model/geometry";
-import { FOOT, shownHits } from "../model/hit-marks";
+import { FOOT, footed, shownHits } from "../model/hit-marks";
 import { type OverlayScene, px } from "../model/overlay-scene";
 import { faded, mix } from "../model/theme";
 
@@ -14,15 +14,15 @@ export function paintHits(g: CanvasRenderingContext2D, { doc, view, palette }: O
     const chosen = view.clipIds.has(clip.id);
     const ink = mix(palette.ink, palette.dyes.walnut, 0.5);
     g.strokeStyle = g.fillStyle = chosen ? ink : faded(ink, 0.6);
-    g.lineWidth = chosen ? 1.5 : 1;
+    g.lineWidth = 1;
     g.beginPath();
-    for (const { at, strength } of shownHits(doc, clip, view)) {
+    const hits = shownHits(doc, clip, view);
+    for (const { at, strength } of hits) {
       const x = Math.round(px(view, at)) + 0.5;
       g.moveTo(x, bottom);
       g.lineTo(x, bottom - FOOT - strength * most * 0.7);
-      if (chosen) g.rect(x - 2, bottom - FOOT + 1, 4, FOOT - 2);
     }
     g.stroke();
-    if (chosen) g.fill();
+    if (chosen) for (const { at } of footed(hits, view.samplesPerPixel)) g.fillRect(Math.round(px(view, at)) - 2, bottom - FOOT, 5, FOOT);
   }
 }
