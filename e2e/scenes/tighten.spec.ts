@@ -131,6 +131,7 @@ test("a splice settles to where both sides are alike: said in figures, blended, 
   const rail = await editor.at(2 * RATE, "t", height - 8);
   await page.mouse.click(rail.x, rail.y);
   await expect(page.getByTestId("seam-class")).toHaveText("raw");
+  await expect(page.getByTestId("settle-foretold")).toHaveText(/^would .*: alike −?[01]\.\d+ → (0\.9\d|1\.00), click −\d+ dB → none, level /);
   await page.keyboard.press("Alt+s");
   const said = page.getByText(/^Alike /);
   await expect(said).toBeVisible();
@@ -142,4 +143,38 @@ test("a splice settles to where both sides are alike: said in figures, blended, 
   await page.keyboard.press("Alt+s");
   await expect(page.getByText(/^The seam stays where it is: /)).toBeVisible();
   expect((await editor.version()).revision).toBe(revision);
+});
+
+test("many splices: what settling would make of each is read off first, those that stay say why, and it is one step", async ({ page }) => {
+  const project = await newProject();
+  const tone = Float32Array.from({ length: 8 * RATE }, (_, i) => 0.4 * Math.sin((2 * Math.PI * 220 * i) / RATE));
+  const { id: sourceId } = await addSource(project.projectId, wavFile([tone]), "Note.wav");
+  const clip = (id: string, start: number, offset: number) => ({ type: "add-clip", id, trackId: "t", sourceId, start, offset, length: RATE });
+  await api("POST", `/api/versions/${project.versionId}/edits`, {
+    revision: 0,
+    edits: [
+      { type: "add-track", id: "t", name: "Note" },
+      clip("a", RATE, RATE),
+      clip("b", 2 * RATE, 3 * RATE + 117),
+      clip("c", 3 * RATE, 5 * RATE + 39),
+      // The last one has no material left behind its end.
+      { ...clip("d", 5 * RATE, 0), length: 1000 },
+    ],
+  });
+  const editor = await EditorPage.open(page, project, { snapOn: false, settle: { reachMs: 5, shifts: true } });
+  const before = await editor.version();
+  await page.keyboard.press("Shift+y");
+  await page.getByRole("button", { name: /^Settle \d+ …$/ }).click();
+  const panel = page.getByRole("dialog", { name: "Settle" });
+  await expect(panel.getByTestId("settle-count")).toHaveText(/^2 would settle, \d+ stay$/);
+  await expect(panel.getByRole("row").filter({ hasText: /→ (0\.99|1\.00)/ })).toHaveCount(2);
+  await expect(panel.getByText(/^stays: it is no joint of two clips$/).first()).toBeVisible();
+  await panel.getByRole("button", { name: "Settle 2" }).click();
+  await editor.saved();
+  await expect(panel).toHaveCount(0);
+  const after = await editor.version();
+  expect(after.clips.filter((c) => c.blend).map((c) => c.id)).toEqual(["b", "c"]);
+  await page.keyboard.press("Control+z");
+  await editor.saved();
+  expect((await editor.version()).clips).toEqual(before.clips);
 });

@@ -6,6 +6,7 @@ import { measureSeam, quietEdges, type SeamMeasure, seamSpans } from "@wet-threa
 import type { Seam } from "@wet-thread/core/seam/seams";
 import { type Parting, settlePlace, settleSpans } from "@wet-thread/core/seam/settle";
 import { toast } from "sonner";
+import { create } from "zustand";
 import { haveSamples, pageReader } from "@/state/media";
 import { edited } from "@/state/modes";
 import { session } from "@/state/session";
@@ -14,10 +15,13 @@ import { setView, view } from "@/state/view";
 import { findSeam, laneSeams } from "@/timeline/model/seam-classes";
 
 /** What became of a seam: where it settled, and its figures before and after; or why it was left. */
-type Result =
+export type Settling =
   | {
       readonly edits: Edit[];
       readonly then: Document;
+      /** By how much the splice goes later, and the later clip's audio inside it, in samples. */
+      readonly by: number;
+      readonly shift: number;
       readonly likeness: readonly [number, number];
       readonly before: SeamMeasure;
       readonly after: SeamMeasure;
@@ -44,7 +48,7 @@ async function measured(doc: Document, seam: Seam): Promise<SeamMeasure | null> 
 }
 
 /** Where a seam settles in a document, if that makes nothing worse. */
-async function settledIn(doc: Document, seam: Seam): Promise<Result> {
+export async function settledIn(doc: Document, seam: Seam): Promise<Settling> {
   const parting = partingOf(seam);
   if (!parting) return { why: "it is no joint of two clips" };
   const { reachMs, shifts } = settings().settle;
@@ -84,76 +88,109 @@ async function settledIn(doc: Document, seam: Seam): Promise<Result> {
       (found.splice === parting.splice && found.shift === 0 && right.blend)
     )
       return { why: "no place nearby is better" };
-    return { edits, then, likeness: [found.before, found.likeness], before, after };
+    return { edits, then, by: found.splice - parting.splice, shift: found.shift, likeness: [found.before, found.likeness], before, after };
   } catch (error) {
     if (error instanceof EditError) return { why: error.message };
     throw error;
   }
 }
 
-const dB = (m: SeamMeasure): string => (m.click === null ? "none" : `${m.click < 0 ? "−" : ""}${Math.abs(m.click).toFixed(0)} dB`);
+/** What settling some seams one after the other would do, found on one state of the piece. */
+export interface Foretold {
+  readonly start: Document;
+  readonly edits: readonly Edit[];
+  readonly seams: readonly { readonly seam: Seam; readonly settling: Settling }[];
+}
 
-/** Settles seams, one after the other on what the ones before have left, as one step; says what became of them. */
-export async function settleSeams(seams: readonly Seam[]): Promise<void> {
-  const toastId = "settle";
+/** Foretells the settling of seams, each on what the ones before would leave. Null when it was called off. */
+export async function foretellSettling(seams: readonly Seam[], tell: (done: number) => void, off: () => boolean): Promise<Foretold | null> {
   const start = session().doc;
   let doc = start;
   const edits: Edit[] = [];
-  const left: string[] = [];
-  let last: Exclude<Result, { why: string }> | null = null;
-  let off = false;
+  const found: { seam: Seam; settling: Settling }[] = [];
   let rested = performance.now();
-  for (const [i, seam] of seams.entries()) {
-    if (off) return void toast("Settling was called off. Nothing was changed.", { id: toastId, duration: 4000 });
-    if (seams.length > 1 && i % 8 === 0)
-      toast(`Settling … ${i} of ${seams.length}`, {
-        id: toastId,
-        duration: Number.POSITIVE_INFINITY,
-        cancel: { label: "Cancel", onClick: () => (off = true) },
-      });
+  for (const seam of seams) {
     // Now and then the page draws, and hears that it is called off.
     if (performance.now() - rested > REST_EVERY_MS) {
+      tell(found.length);
       await new Promise((resolve) => setTimeout(resolve));
       rested = performance.now();
     }
+    if (off()) return null;
     const now = seam.right ? (seamNear(doc, seam.trackId, seam.right.id) ?? seam) : seam;
-    const result = await settledIn(doc, now);
-    if ("why" in result) {
-      left.push(result.why);
-      continue;
-    }
-    doc = result.then;
-    edits.push(...result.edits);
-    last = result;
+    const settling = await settledIn(doc, now);
+    found.push({ seam, settling });
+    if ("why" in settling) continue;
+    doc = settling.then;
+    edits.push(...settling.edits);
   }
-  if (session().doc !== start) return void toast.error("The piece was changed meanwhile; nothing was settled. Try again.", { id: toastId });
-  if (edits.length === 0)
-    return void toast(seams.length === 1 ? `The seam stays where it is: ${left[0]}.` : "No seam was settled: no place nearby is better.", {
-      id: toastId,
-      duration: 6000,
-      cancel: undefined,
-    });
+  return { start, edits, seams: found };
+}
+
+/** Does what was foretold, as one step; false, in words, where it can't be any more. */
+export function carryOut({ start, edits, seams }: Foretold): boolean {
+  const id = "settle";
+  if (session().doc !== start) {
+    toast.error("The piece was changed meanwhile; nothing was settled. Try again.", { id });
+    return false;
+  }
+  const left = seams.filter((s) => "why" in s.settling);
+  if (edits.length === 0) {
+    const [first] = left;
+    const why = seams.length === 1 && first && "why" in first.settling ? first.settling.why : null;
+    toast(why ? `The seam stays where it is: ${why}.` : "No seam was settled: no place nearby is better.", { id, duration: 6000 });
+    return false;
+  }
   const done = seams.length - left.length;
-  if (!session().edit(edits, done === 1 ? "Settle seam" : `Settle ${done} seams`)) return;
-  if (seams.length === 1 && last && seams[0].right) {
-    const there = seamNear(session().doc, seams[0].trackId, seams[0].right.id);
-    if (there) setView({ seamId: there.id, tab: "seam" });
-    toast.success("Settled.", {
-      id: toastId,
-      duration: 6000,
-      description: `Alike ${last.likeness.map((l) => l.toFixed(2).replace("-", "−")).join(" → ")}, click ${dB(last.before)} → ${dB(last.after)}`,
-    });
-  } else
+  if (!session().edit([...edits], done === 1 ? "Settle seam" : `Settle ${done} seams`)) return false;
+  if (seams.length > 1)
     toast.success(`${done} seams settled${left.length ? `, ${left.length} left as they were: no place nearby is better` : ""}.`, {
-      id: toastId,
+      id,
       duration: 6000,
-      cancel: undefined,
     });
+  return true;
+}
+
+const minus = (text: string): string => text.replace("-", "−");
+/** Likeness, click and level of a seam before and after, in words. */
+export function settlingWords({ likeness, before, after }: Exclude<Settling, { why: string }>): { alike: string; click: string; level: string } {
+  const click = (m: SeamMeasure): string => (m.click === null ? "none" : `${minus(m.click.toFixed(0))} dB`);
+  const level = (m: SeamMeasure): string => (m.dip === null ? "–" : `${minus(m.dip.toFixed(1))} dB`);
+  return {
+    alike: likeness.map((l) => minus(l.toFixed(2))).join(" → "),
+    click: `${click(before)} → ${click(after)}`,
+    level: `${level(before)} → ${level(after)}`,
+  };
+}
+
+/** Settles one seam; says what became of it. */
+async function settleSeam(seam: Seam): Promise<void> {
+  const foretold = await foretellSettling(
+    [seam],
+    () => {},
+    () => false,
+  );
+  if (!foretold || !carryOut(foretold)) return;
+  const [{ settling }] = foretold.seams;
+  const there = seam.right && seamNear(session().doc, seam.trackId, seam.right.id);
+  if (there) setView({ seamId: there.id, tab: "seam" });
+  if ("why" in settling) return;
+  const { alike, click } = settlingWords(settling);
+  toast.success("Settled.", { id: "settle", duration: 6000, description: `Alike ${alike}, click ${click}` });
+}
+
+/** The seams that the settling panel is about. */
+export const useSettling = create<{ readonly seams: readonly Seam[] }>(() => ({ seams: [] }));
+
+/** Opens the panel that foretells the settling of many seams. */
+export function settleMany(seams: readonly Seam[]): void {
+  useSettling.setState({ seams });
+  setView({ panel: "settle" });
 }
 
 /** Settles the chosen seam. */
 export function settleChosen(): void {
   const seam = findSeam(session().doc, view().seamId);
   if (!seam) return void toast("Choose a seam to settle it.", { id: "select" });
-  void settleSeams([seam]);
+  void settleSeam(seam);
 }

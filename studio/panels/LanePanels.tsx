@@ -20,6 +20,7 @@ import { Button, Field, Key, Segments } from "@/ui/controls";
 import { ComparePanel } from "./ComparePanel";
 import { lengthFrom, numberFrom } from "./inspector/parts";
 import { clipsMeant, FloatingForm, Panel } from "./Panel";
+import { SettlePanel } from "./SettlePanel";
 import { SilencePanel } from "./SilencePanel";
 import { TempoPanel } from "./TempoPanel";
 import { TightenPanel } from "./TightenPanel";
@@ -51,6 +52,7 @@ export function LanePanels() {
       {panel === "repeat" && <RepeatPanel />}
       {panel === "silence" && <SilencePanel />}
       {panel === "tighten" && <TightenPanel />}
+      {panel === "settle" && <SettlePanel />}
       {panel === "tempo" && <TempoPanel />}
       {panel === "compare" && <ComparePanel />}
     </>

@@ -8,16 +8,16 @@ import { type Blend, type Clip, clipEnd, playedChannels } from "@wet-thread/core
 import { likeness } from "@wet-thread/core/render/likeness";
 import { measureSeam, quietEdges, type SeamMeasure, seamSpans } from "@wet-thread/core/seam/measure";
 import type { Seam } from "@wet-thread/core/seam/seams";
-import { formatBars, formatLength } from "@wet-thread/core/time/format";
+import { formatBars, formatChange, formatLength } from "@wet-thread/core/time/format";
 import { Play, Repeat2, Square } from "lucide-react";
 import { useEffect, useMemo, useState } from "react";
 import { smoothSeam, stepSeam } from "@/commands/actions";
 import { keyOf } from "@/commands/keys";
-import { settleChosen } from "@/commands/settle";
+import { type Settling, settleChosen, settledIn, settlingWords } from "@/commands/settle";
 import { transport } from "@/engine/transport";
 import { haveSamples, pageReader } from "@/state/media";
-import { session } from "@/state/session";
-import { setSettings, settings, useSettings } from "@/state/settings";
+import { session, useSession } from "@/state/session";
+import { type Settings, setSettings, settings, useSettings } from "@/state/settings";
 import { useView } from "@/state/view";
 import { findSeam, laneSeams, seamClass } from "@/timeline/model/seam-classes";
 import { useShownDoc } from "@/timeline/model/shown";
@@ -67,18 +67,52 @@ export function SeamTab() {
         />
         <Figure name="Alike" value={alike === null ? "–" : alike.toFixed(2).replace("-", "−")} />
       </dl>
-      {left && right && left !== right && <SettlePart />}
+      {left && right && left !== right && <SettlePart id={seam.id} />}
       {right?.blend && left ? <BlendControls doc={doc} seam={seam} blend={right.blend} alike={alike} /> : <OpenControls doc={doc} seam={seam} />}
       <Listening doc={doc} seam={seam} raw={without} />
     </div>
   );
 }
 
-/** The splice to where both sides are most alike: how far it may go, and whether the later clip's audio may be shifted for it. */
-function SettlePart() {
+const FORETELL_AFTER_MS = 150;
+
+/** The splice to where both sides are most alike, and what that would make of it: how far it may go, and whether the later clip's audio may be shifted for it. */
+function SettlePart({ id }: { id: string }) {
+  // What a drag shows is not looked at before it is done.
+  const doc = useSession((s) => s.doc);
+  const seam = findSeam(doc, id);
   const how = useSettings((s) => s.settle);
+  const blend = useSettings((s) => s.lastBlend);
+  const [foretold, setForetold] = useState<Settling | null>(null);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: how far and how long it goes by is in the settings
+  useEffect(() => {
+    let off = false;
+    setForetold(null);
+    // Whoever steps from seam to seam does not wait for each.
+    const timer = setTimeout(() => seam && void settledIn(doc, seam).then((settling) => !off && setForetold(settling)), FORETELL_AFTER_MS);
+    return () => {
+      off = true;
+      clearTimeout(timer);
+    };
+  }, [doc, id, how, blend]);
+  const words = foretold && !("why" in foretold) ? settlingWords(foretold) : null;
   return (
-    <div className="mt-3 flex items-center gap-2 text-sm">
+    <div className="mt-3">
+      <SettleRow how={how} />
+      <p className="num mt-1 text-ink-2 text-sm" data-testid="settle-foretold">
+        {words && foretold && !("why" in foretold)
+          ? `would ${foretold.by === 0 ? "be blended where it is" : `go by ${formatChange(foretold.by, doc.sampleRate)}`}: alike ${words.alike}, click ${words.click}, level ${words.level}`
+          : foretold && "why" in foretold
+            ? `would stay: ${foretold.why}`
+            : "looking …"}
+      </p>
+    </div>
+  );
+}
+
+function SettleRow({ how }: { how: Settings["settle"] }) {
+  return (
+    <div className="flex items-center gap-2 text-sm">
       <Button
         className="!h-7"
         title={`The splice goes to where both sides are most alike (${keyOf("settle")}); never to where it is worse`}

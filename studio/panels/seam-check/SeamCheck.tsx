@@ -9,7 +9,7 @@ import { ArrowDown, ArrowUp, X } from "lucide-react";
 import { type KeyboardEvent, type ReactNode, useEffect, useMemo, useRef, useState } from "react";
 import { reveal, smoothEdit } from "@/commands/actions";
 import { keyOf } from "@/commands/keys";
-import { settleSeams } from "@/commands/settle";
+import { settleMany } from "@/commands/settle";
 import { measurer, useMeasures } from "@/seams/measures";
 import { session, useSession } from "@/state/session";
 import { setSettings, useSettings } from "@/state/settings";
@@ -255,9 +255,9 @@ export function SeamCheck() {
             <Button
               disabled={meant.length === 0}
               title="Each splice goes to the place nearby where both sides are most alike; what would be worse stays"
-              onClick={() => void settleSeams(meant.map((r) => r.seam))}
+              onClick={() => settleMany(meant.map((r) => r.seam))}
             >
-              Settle {meant.length}
+              Settle {meant.length} …
             </Button>
             <Button onClick={save}>Save as CSV</Button>
             <span className="ml-auto text-ink-3 text-sm">{keyOf("next-seam")} steps from seam to seam at the same zoom</span>
