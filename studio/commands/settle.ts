@@ -152,10 +152,13 @@ export function carryOut({ start, edits, seams }: Foretold): boolean {
 }
 
 const minus = (text: string): string => text.replace("-", "−");
-/** Likeness, click and level of a seam before and after, in words. */
-export function settlingWords({ likeness, before, after }: Exclude<Settling, { why: string }>): { alike: string; click: string; level: string } {
-  const click = (m: SeamMeasure): string => (m.click === null ? "none" : `${minus(m.click.toFixed(0))} dB`);
-  const level = (m: SeamMeasure): string => (m.dip === null ? "–" : `${minus(m.dip.toFixed(1))} dB`);
+/** Likeness, click and level of a seam before and after, in words; with their unit, where it does not stand above them. */
+export function settlingWords(
+  { likeness, before, after }: Exclude<Settling, { why: string }>,
+  unit: "" | " dB" = " dB",
+): { alike: string; click: string; level: string } {
+  const click = (m: SeamMeasure): string => (m.click === null ? "none" : `${minus(m.click.toFixed(0))}${unit}`);
+  const level = (m: SeamMeasure): string => (m.dip === null ? "–" : `${minus(m.dip.toFixed(1))}${unit}`);
   return {
     alike: likeness.map((l) => minus(l.toFixed(2))).join(" → "),
     click: `${click(before)} → ${click(after)}`,

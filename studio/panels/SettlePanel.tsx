@@ -49,13 +49,13 @@ export function SettlePanel() {
               <tr className="text-left text-ink-3">
                 <th className="font-normal">Seam</th>
                 <th className="font-normal">Alike</th>
-                <th className="font-normal">Click</th>
-                <th className="font-normal">Level</th>
+                <th className="font-normal">Click, dB</th>
+                <th className="font-normal">Level, dB</th>
               </tr>
             </thead>
             <tbody>
               {foretold.seams.slice(0, ROWS).map(({ seam, settling }) => {
-                const words = "why" in settling ? null : settlingWords(settling);
+                const words = "why" in settling ? null : settlingWords(settling, "");
                 return (
                   <tr key={seam.id} className="border-line border-t align-top">
                     <td className="py-0.5 pr-2">
@@ -64,9 +64,9 @@ export function SettlePanel() {
                     </td>
                     {words ? (
                       <>
-                        <td className="py-0.5 pr-2">{words.alike}</td>
-                        <td className="py-0.5 pr-2">{words.click}</td>
-                        <td className="py-0.5">{words.level}</td>
+                        <td className="whitespace-nowrap py-0.5 pr-2">{words.alike}</td>
+                        <td className="whitespace-nowrap py-0.5 pr-2">{words.click}</td>
+                        <td className="whitespace-nowrap py-0.5">{words.level}</td>
                       </>
                     ) : (
                       <td className="py-0.5 text-ink-3" colSpan={3}>

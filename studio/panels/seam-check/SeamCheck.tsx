@@ -245,7 +245,7 @@ export function SeamCheck() {
               )}
             </div>
           </div>
-          <div className="flex h-10 shrink-0 items-center gap-2 border-line border-t px-3">
+          <div className="flex h-10 shrink-0 items-center gap-2 border-line border-t px-3 [&>button]:shrink-0 [&>button]:whitespace-nowrap [&>button]:px-2.5">
             <Button look="main" disabled={meant.length === 0} onClick={smooth}>
               {picked.size > 0 ? `Smooth ${meant.length} picked` : `Smooth ${meant.length} raw`}
             </Button>
@@ -260,7 +260,7 @@ export function SeamCheck() {
               Settle {meant.length} …
             </Button>
             <Button onClick={save}>Save as CSV</Button>
-            <span className="ml-auto text-ink-3 text-sm">{keyOf("next-seam")} steps from seam to seam at the same zoom</span>
+            <span className="ml-auto min-w-0 truncate text-ink-3 text-sm">{keyOf("next-seam")} steps from seam to seam at the same zoom</span>
           </div>
         </div>
         <div className="w-[30%] min-w-[270px] max-w-[460px] shrink-0 border-line border-l max-[1150px]:hidden">
