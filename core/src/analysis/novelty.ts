@@ -2,6 +2,8 @@ import { Spectrum } from "./spectrum";
 
 /** Bands in an octave, from where bins lie closer than that. */
 const BANDS_AN_OCTAVE = 24;
+/** Bands end below this part of the rate that is looked at. */
+const HIGHEST = 0.48;
 /** Frames that one is compared with the one before it. */
 const LAG = 2;
 /** What lies this little above a band's own quiet counts little: noise would go up and down by itself. */
@@ -28,6 +30,9 @@ export class Novelty {
   private readonly edges: readonly number[];
   private readonly quiet: Float64Array;
   private readonly smooth: Float64Array;
+  /** So many samples are looked at as one, at 16 to 32 kHz: what lies above half that rate folds down, and an attack is one there too. */
+  private readonly fold: number;
+  private readonly folded: Float32Array;
   /** How fast a band's quiet follows upwards, a frame: 6 dB a second. */
   private readonly up: number;
   /** The levels of the latest frames and their logarithms, by frame modulo LAG + 1. */
@@ -38,9 +43,12 @@ export class Novelty {
   constructor(sampleRate: number) {
     this.size = Math.max(64, 2 ** Math.round(Math.log2((2048 * sampleRate) / 48_000)));
     this.hop = this.size / 4;
-    this.spectrum = new Spectrum(this.size);
+    this.fold = Math.max(1, 2 ** Math.floor(Math.log2(sampleRate / 16_000)));
+    const size = this.size / this.fold;
+    this.folded = new Float32Array((this.size + this.hop) / this.fold);
+    this.spectrum = new Spectrum(size);
     const edges = [1];
-    for (let b = 1; b < this.size * 0.35; edges.push(b)) b = Math.max(b + 1, Math.round(b * 2 ** (1 / BANDS_AN_OCTAVE)));
+    for (let b = 1; b < size * HIGHEST; edges.push(b)) b = Math.max(b + 1, Math.round(b * 2 ** (1 / BANDS_AN_OCTAVE)));
     this.edges = edges;
     const bands = edges.length - 1;
     this.quiet = new Float64Array(bands);
@@ -52,7 +60,15 @@ export class Novelty {
 
   /** The next two frames, which begin at `a` and a hop later of the samples. */
   two(samples: Float32Array, a: number): [Frame, Frame] {
-    this.spectrum.look(samples, a, a + this.hop);
+    const { fold, folded, hop } = this;
+    if (fold === 2) for (let i = 0, k = a; i < folded.length; i++, k += 2) folded[i] = (samples[k] + samples[k + 1]) / 2;
+    else
+      for (let i = 0; i < folded.length; i++) {
+        let sum = 0;
+        for (let k = a + i * fold; k < a + (i + 1) * fold; k++) sum += samples[k];
+        folded[i] = sum / fold;
+      }
+    this.spectrum.look(folded, 0, hop / fold);
     return [this.next(this.spectrum.first), this.next(this.spectrum.second)];
   }
 
