@@ -48,6 +48,18 @@ function shaped(samples: Float32Array, rise: number): Float32Array {
   return samples;
 }
 
+/** Adds a sine that dies away, by so much a sample (in natural logarithms), turning a phasor on. */
+function addRinging(samples: Float32Array, level: number, turn: number, phase: number, dies: number): void {
+  const [c, s] = [Math.cos(turn) * Math.exp(-dies), Math.sin(turn) * Math.exp(-dies)];
+  let [x, y] = [level * Math.cos(phase), level * Math.sin(phase)];
+  for (let i = 0; i < samples.length; i++) {
+    samples[i] += y;
+    const next = x * c - y * s;
+    y = x * s + y * c;
+    x = next;
+  }
+}
+
 /** A drum: a tone that sinks, a burst of noise, or both. */
 const drum: Maker = (roll, rate) => {
   const kind = Math.floor(roll() * 3);
@@ -78,7 +90,7 @@ const pluck: Maker = (roll, rate) => {
     const phase = roll() * 2 * Math.PI;
     const level = (bright ** (k - 1) * 0.5) / (1 + 0.15 * k);
     const w = (2 * Math.PI * pitch * k * Math.sqrt(1 + 0.0002 * k * k)) / rate;
-    for (let i = 0; i < samples.length; i++) samples[i] += level * Math.sin(w * i + phase) * Math.exp((-i / rate / ring) * (1 + 0.25 * k));
+    addRinging(samples, level, w, phase, (1 + 0.25 * k) / ring / rate);
   }
   const grit = noise(Math.round(0.02 * rate), 1 + Math.floor(roll() * 1e6));
   for (let i = 0; i < grit.length; i++) samples[i] += scrape * grit[i] * Math.exp(-i / rate / 0.002);
@@ -120,7 +132,7 @@ const bell: Maker = (roll, rate) => {
   for (const [k, ratio] of [1, 2.02, 2.41, 3.01, 4.18, 5.43].entries()) {
     const [phase, dies, level] = [roll() * 6.28, (0.4 + 0.8 * roll()) / (1 + k * 0.7), 0.4 / (1 + k)];
     const w = (2 * Math.PI * pitch * ratio) / rate;
-    for (let i = 0; i < samples.length; i++) samples[i] += level * Math.sin(w * i + phase) * Math.exp(-i / rate / dies);
+    addRinging(samples, level, w, phase, 1 / dies / rate);
   }
   const rise = 0.0005 * rate;
   return { samples: shaped(samples, rise), begins: 0, sharp: true };
