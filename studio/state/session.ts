@@ -96,6 +96,8 @@ export class Session {
   private readonly outbox: Outbox;
   private readonly kept: Unsent;
   private queue: Promise<unknown> = Promise.resolve();
+  /** How many walks through the history are on their way. */
+  private walks = 0;
   private stopListening = (): void => {};
 
   private constructor(project: ProjectRow, version: VersionAnswer) {
@@ -223,7 +225,14 @@ export class Session {
     }
     const { history, earlier } = this.store.getState();
     const states = history.map((s) => s.state);
-    if (!last && this.listedAt === this.following.revision && earlier === 0 && !states.includes(direction === "undo" ? "done" : "undone"))
+    // While another walk is on its way the list does not tell what there will be to undo or redo.
+    if (
+      !last &&
+      this.walks === 0 &&
+      this.listedAt === this.following.revision &&
+      earlier === 0 &&
+      !states.includes(direction === "undo" ? "done" : "undone")
+    )
       return void toast(`There is nothing to ${direction}.`, { id: "history", duration: 1600 });
     this.inTurn(() => this.askBack(direction, to));
   }
@@ -240,6 +249,7 @@ export class Session {
 
   /** After what was begun before and all steps have been sent; says what goes wrong. Whatever does, what is begun later has its turn. */
   private inTurn(work: () => Promise<void>): void {
+    this.walks++;
     this.queue = this.queue.then(async () => {
       try {
         await this.outbox.send();
@@ -248,6 +258,8 @@ export class Session {
         if (!(error instanceof ServerError)) console.error(error);
         const message = error instanceof ServerError ? error.message : "Something went wrong in this page. Nothing was changed.";
         toast.error(message, { id: "history" });
+      } finally {
+        this.walks--;
       }
     });
   }
