@@ -164,6 +164,47 @@ export function dot(x: usize, y: usize, n: i32): f32 {
   return f32x4.extract_lane(sum, 0) + f32x4.extract_lane(sum, 1) + (f32x4.extract_lane(sum, 2) + f32x4.extract_lane(sum, 3));
 }
 
+/** Two neighbours, each twice. */
+// @ts-ignore: decorator
+@inline
+function twice(x: usize): v128 {
+  return f32x4.replace_lane(f32x4.replace_lane(v128.load_splat<f32>(x), 2, load<f32>(x, 4)), 3, load<f32>(x, 4));
+}
+
+/** The four before an address, the last one first. */
+// @ts-ignore: decorator
+@inline
+function backwards(end: usize): v128 {
+  let four = v128.load_splat<f32>(end - 4);
+  four = v128.load_lane<f32>(end - 8, four, 1);
+  four = v128.load_lane<f32>(end - 12, four, 2);
+  return v128.load_lane<f32>(end - 16, four, 3);
+}
+
+/** Stores four of one and four of another by turns. */
+// @ts-ignore: decorator
+@inline
+function inTurns(to: usize, e: v128, f: v128): void {
+  v128.store_lane<f32>(to, e, 0);
+  v128.store_lane<f32>(to, f, 0, 4);
+  v128.store_lane<f32>(to, e, 1, 8);
+  v128.store_lane<f32>(to, f, 1, 12);
+  v128.store_lane<f32>(to, e, 2, 16);
+  v128.store_lane<f32>(to, f, 2, 20);
+  v128.store_lane<f32>(to, e, 3, 24);
+  v128.store_lane<f32>(to, f, 3, 28);
+}
+
+/** The same two at a time. */
+// @ts-ignore: decorator
+@inline
+function inPairs(to: usize, e: v128, f: v128): void {
+  v128.store_lane<i64>(to, e, 0);
+  v128.store_lane<i64>(to, f, 0, 8);
+  v128.store_lane<i64>(to, e, 1, 16);
+  v128.store_lane<i64>(to, f, 1, 24);
+}
+
 /**
  * A complex Fourier transform of `size` (a power of two, at least 16) samples at `re` and `im`, in order both before and after (Stockham's
  * way), by turns from there to `spare` (the real parts, then the imaginary ones) and back. Returns the address of the real parts in the end; the imaginary ones
@@ -201,17 +242,9 @@ export function fourier(re: usize, im: usize, size: i32, turns: usize, spare: us
     } else {
       // The first two stages: four neighbours have turns of their own, or two.
       for (let o: usize = 0; o < half; o += 16) {
-        let c: v128;
-        let s: v128;
-        if (m == 4) {
-          c = v128.load(cos + o);
-          s = v128.load(sin + o);
-        } else {
-          const c2 = v128.load64_zero(cos + (o >> 1));
-          const s2 = v128.load64_zero(sin + (o >> 1));
-          c = v128.shuffle<f32>(c2, c2, 0, 0, 1, 1);
-          s = v128.shuffle<f32>(s2, s2, 0, 0, 1, 1);
-        }
+        const pair = o >> 1;
+        const c = m == 4 ? v128.load(cos + o) : twice(cos + pair);
+        const s = m == 4 ? v128.load(sin + o) : twice(sin + pair);
         const ar = v128.load(xr + o);
         const ai = v128.load(xi + o);
         const br = v128.load(xr + o + half);
@@ -224,15 +257,11 @@ export function fourier(re: usize, im: usize, size: i32, turns: usize, spare: us
         const fi = f32x4.add(f32x4.mul(dr, s), f32x4.mul(di, c));
         const to = o << 1;
         if (m == 4) {
-          v128.store(yr + to, v128.shuffle<f32>(er, fr, 0, 4, 1, 5));
-          v128.store(yr + to, v128.shuffle<f32>(er, fr, 2, 6, 3, 7), 16);
-          v128.store(yi + to, v128.shuffle<f32>(ei, fi, 0, 4, 1, 5));
-          v128.store(yi + to, v128.shuffle<f32>(ei, fi, 2, 6, 3, 7), 16);
+          inTurns(yr + to, er, fr);
+          inTurns(yi + to, ei, fi);
         } else {
-          v128.store(yr + to, v128.shuffle<f32>(er, fr, 0, 1, 4, 5));
-          v128.store(yr + to, v128.shuffle<f32>(er, fr, 2, 3, 6, 7), 16);
-          v128.store(yi + to, v128.shuffle<f32>(ei, fi, 0, 1, 4, 5));
-          v128.store(yi + to, v128.shuffle<f32>(ei, fi, 2, 3, 6, 7), 16);
+          inPairs(yr + to, er, fr);
+          inPairs(yi + to, ei, fi);
         }
       }
     }
@@ -257,10 +286,8 @@ export function apart(re: usize, size: i32, first: usize, second: usize): void {
   for (let o: usize = 0; o < bytes >> 1; o += 16) {
     const x = v128.load(re + o + 4);
     const y = v128.load(im + o + 4);
-    const u4 = v128.load(re + bytes - o - 16);
-    const v4 = v128.load(im + bytes - o - 16);
-    const u = v128.shuffle<f32>(u4, u4, 3, 2, 1, 0);
-    const v = v128.shuffle<f32>(v4, v4, 3, 2, 1, 0);
+    const u = backwards(re + bytes - o);
+    const v = backwards(im + bytes - o);
     const a = f32x4.add(x, u);
     const b = f32x4.sub(y, v);
     const c = f32x4.add(y, v);

@@ -1,9 +1,9 @@
 import { tempoOfHits } from "@wet-thread/core/analysis/tempo";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { timebaseOf } from "@wet-thread/core/model/document";
-import { hitsBetween } from "@wet-thread/core/model/hits";
+import { hitsBetween, ownHits } from "@wet-thread/core/model/hits";
 import { kindOf, makingOf, ownWindow } from "@wet-thread/core/model/played";
-import { type Clip, clipEnd, type StretchKind } from "@wet-thread/core/model/schema";
+import { type Clip, clipEnd, type SourceInfo, type StretchKind } from "@wet-thread/core/model/schema";
 import { anchoredPoints, pointAt, withPoints } from "@wet-thread/core/model/warp";
 import { toast } from "sonner";
 import { modeRules } from "@/state/modes";
@@ -127,13 +127,15 @@ export function warpOff(): void {
   else if (selectedClips().length > 0) toast("No selected clip has warp points.", { id: "select" });
 }
 
+const placesIn = (source: SourceInfo, clip: Clip): number[] => ownHits(source, clip).map((h) => h.at);
+
 /** The tempo that a clip's own recording has where the clip plays it, by its hits, and a beat of it; null where they tell none. */
 export function ownTempo(clip: Clip): { bpm: number; first: number } | null {
   const { doc } = session();
   const source = doc.sources.get(clip.sourceId);
-  if (!source?.hits) return null;
+  if (!source) return null;
   const window = ownWindow(source, clip);
-  const hits = source.hits.filter((h) => h >= window.from && h < window.to);
+  const hits = placesIn(source, clip).filter((h) => h >= window.from && h < window.to);
   const [reading] = tempoOfHits(hits, doc.sampleRate).readings;
   return reading ? { bpm: reading.bpm, first: Math.max(0, Math.round(reading.beat)) } : null;
 }
@@ -145,7 +147,7 @@ export function follow(clips: readonly Clip[], bpm?: number): void {
     const found = ownTempo(clip);
     const source = doc.sources.get(clip.sourceId);
     const window = source && ownWindow(source, clip);
-    const first = found?.first ?? source?.hits?.find((h) => h >= (window?.from ?? 0)) ?? window?.from ?? 0;
+    const first = found?.first ?? (source && window && placesIn(source, clip).find((h) => h >= window.from)) ?? window?.from ?? 0;
     const own = bpm ?? found?.bpm;
     return own === undefined
       ? []

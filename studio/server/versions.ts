@@ -49,7 +49,7 @@ async function sourcesOf(on: Reader, projectId: string): Promise<ReadonlyMap<str
 
 type Hits = Pick<SourceInfo, "hits" | "found">;
 /** Hits of recordings, which never change once they are known. Bounded by how many there are. */
-const hits = new LRUCache<string, Hits>({ maxSize: 2_000_000, sizeCalculation: (h) => (h.hits?.length ?? 0) + (h.found?.length ?? 0) + 1 });
+const hits = new LRUCache<string, Hits>({ maxSize: 2_000_000, sizeCalculation: (h) => (h.hits?.length ?? 0) + 4 * (h.found?.length ?? 0) + 1 });
 /** Edits that go by hits whatever is asked of them. */
 const BY_HITS: ReadonlySet<string> = new Set(["tighten", "add-hits", "move-hit", "remove-hits"]);
 

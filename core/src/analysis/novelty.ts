@@ -61,13 +61,11 @@ export class Novelty {
   /** The next two frames, which begin at `a` and a hop later of the samples. */
   two(samples: Float32Array, a: number): [Frame, Frame] {
     const { fold, folded, hop } = this;
-    if (fold === 2) for (let i = 0, k = a; i < folded.length; i++, k += 2) folded[i] = (samples[k] + samples[k + 1]) / 2;
-    else
-      for (let i = 0; i < folded.length; i++) {
-        let sum = 0;
-        for (let k = a + i * fold; k < a + (i + 1) * fold; k++) sum += samples[k];
-        folded[i] = sum / fold;
-      }
+    for (let i = 0, k = a; i < folded.length; i++) {
+      let sum = 0;
+      for (const end = k + fold; k < end; k++) sum += samples[k];
+      folded[i] = sum / fold;
+    }
     this.spectrum.look(folded, 0, hop / fold);
     return [this.next(this.spectrum.first), this.next(this.spectrum.second)];
   }

@@ -49,7 +49,8 @@ function kernels(): Kernels {
  * Both errors lie in the kernels' memory, where the backward one stands still while the forward one moves on by a sample a step.
  */
 function predictor(sample: (i: number) => number, n: number): Float64Array {
-  const { floats } = kernels();
+  const work = kernels();
+  const { floats } = work;
   for (let i = 0; i < n; i++) floats[FORWARDS + i] = floats[BACKWARDS + i] = sample(i);
   const a = new Float64Array(ORDER + 1);
   const before = new Float64Array(ORDER + 1);
@@ -57,7 +58,6 @@ function predictor(sample: (i: number) => number, n: number): Float64Array {
   for (let k = 1; k <= ORDER; k++) {
     const x = FORWARDS + k;
     const pairs = (n - k) & ~3;
-    const work = kernels();
     const power = work.dot(x, x, pairs) + work.dot(BACKWARDS, BACKWARDS, pairs) + 1e-9;
     const reflection = (-2 * work.dot(x, BACKWARDS, pairs)) / power;
     before.set(a);
@@ -72,10 +72,11 @@ function predictor(sample: (i: number) => number, n: number): Float64Array {
 
 /** What the past before a stretch of samples does not tell of each of them. */
 function unforeseen(sample: (i: number) => number, length: number, a: Float64Array): Float32Array {
-  const { floats } = kernels();
+  const work = kernels();
+  const { floats } = work;
   for (let i = 0; i < length + ORDER; i++) floats[FORWARDS + i] = sample(i - ORDER);
   floats.fill(0, BACKWARDS, BACKWARDS + length);
-  for (let j = 0; j <= ORDER; j++) kernels().mixOne(FORWARDS + ORDER - j, BACKWARDS, length, a[j]);
+  for (let j = 0; j <= ORDER; j++) work.mixOne(FORWARDS + ORDER - j, BACKWARDS, length, a[j]);
   return floats.slice(BACKWARDS, BACKWARDS + length);
 }
 
@@ -127,12 +128,9 @@ export function placeOnset(sample: (i: number) => number, moment: number, sample
   const from = moment - Math.round(BACK * scale);
   const length = Math.round((BACK + AFTER) * scale);
   const learned = Math.max(4 * ORDER, Math.round(LEARNED * scale));
-  const learnt = from + Math.round(OVERLAP * scale) - learned;
-  const missed = unforeseen(
-    (i) => sample(from + i),
-    length,
-    predictor((i) => sample(learnt + i), learned),
-  );
+  const past = from + Math.round(OVERLAP * scale) - learned;
+  const coefficients = predictor((i) => sample(past + i), learned);
+  const missed = unforeseen((i) => sample(from + i), length, coefficients);
   const powers = Float64Array.from({ length: Math.floor(length / STEP) }, (_, k) => {
     let sum = 0;
     for (let i = k * STEP; i < (k + 1) * STEP; i++) sum += missed[i] * missed[i];

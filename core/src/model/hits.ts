@@ -1,5 +1,6 @@
-import { ownPlace, playedOf, playedPlace, playedSource } from "./played";
+import { playedOf, playedPlace } from "./played";
 import { type Clip, clipEnd, type Hit, type SourceInfo } from "./schema";
+import { firstWhere } from "./sorted";
 
 /** The least strength of what is as sure and as loud as a hit must be: clips show so much where nothing else was set. */
 export const SURE = 0.5;
@@ -7,10 +8,17 @@ export const USUAL_SENSITIVITY = 1 - SURE;
 
 type Sources = ReadonlyMap<string, SourceInfo>;
 
-/** What a clip shows of its recording's hits, in the recording's own samples, in order. Where strengths are not known all are shown. */
-function ownHits(source: SourceInfo, clip: Pick<Clip, "hits">): readonly Hit[] {
-  const { sensitivity = USUAL_SENSITIVITY, added = [], removed = [] } = clip.hits ?? {};
-  const found = source.found?.filter((h) => h.strength >= 1 - sensitivity - 1e-9) ?? source.hits?.map((at) => ({ at, strength: 1 })) ?? [];
+/** Those of a recording's hits that a clip shows by themselves, in the recording's own samples, in order. Where strengths are not known all are. */
+export function foundHits(source: SourceInfo, hits: Clip["hits"]): readonly Hit[] {
+  const { sensitivity = USUAL_SENSITIVITY, cleared = false } = hits ?? {};
+  if (cleared) return [];
+  return source.found?.filter((h) => h.strength >= 1 - sensitivity - 1e-9) ?? source.hits?.map((at) => ({ at, strength: 1 })) ?? [];
+}
+
+/** All that a clip shows, in its recording's own samples, in order: of those found what was not taken away, and what was added. */
+export function ownHits(source: SourceInfo, clip: Pick<Clip, "hits">): readonly Hit[] {
+  const { added = [], removed = [] } = clip.hits ?? {};
+  const found = foundHits(source, clip.hits);
   if (added.length === 0 && removed.length === 0) return found;
   const without = new Set([...removed, ...added]);
   return [...found.filter((h) => !without.has(h.at)), ...added.filter((at) => at < source.length).map((at) => ({ at, strength: 1 }))].sort(
@@ -46,49 +54,33 @@ function playedAt(source: SourceInfo, clip: Pick<Clip, "recipe">, hits: readonly
   return played.filter((h, i) => h.at >= 0 && (i === 0 || h.at > played[i - 1].at));
 }
 
-/** The first of some hits that lies at a place or after it. */
-function firstFrom(hits: readonly Hit[], at: number): number {
-  let [low, high] = [0, hits.length];
-  while (low < high) {
-    const mid = (low + high) >> 1;
-    if (hits[mid].at < at) low = mid + 1;
-    else high = mid;
-  }
-  return low;
-}
-
-/** The hits of a clip that it plays, with their strengths, at their places on the timeline, in order, in [from, to) of the timeline in samples. */
-export function strengthsBetween(sources: Sources, clip: Clip, from: number, to: number): Hit[] {
+/** Which of the hits of a clip it plays within [from, to) of the timeline in samples: from one index up to another, and by how much they lie later there. */
+export function playedHits(
+  sources: Sources,
+  clip: Clip,
+  from: number,
+  to: number,
+): { hits: readonly Hit[]; first: number; end: number; shift: number } {
   const hits = hitsOf(sources, clip);
   const shift = clip.start - clip.offset;
-  const end = Math.min(to, clipEnd(clip)) - shift;
-  const between: Hit[] = [];
-  for (let i = firstFrom(hits, Math.max(from, clip.start) - shift); i < hits.length && hits[i].at < end; i++)
-    between.push({ at: hits[i].at + shift, strength: hits[i].strength });
-  return between;
+  const indexOf = (at: number): number => firstWhere(hits.length, (i) => hits[i].at >= at - shift);
+  const first = indexOf(Math.max(from, clip.start));
+  return { hits, first, end: Math.max(first, indexOf(Math.min(to, clipEnd(clip)))), shift };
 }
 
-/** The same without strengths. None where the recording's hits are not known. */
-export const hitsBetween = (sources: Sources, clip: Clip, from: number, to: number): number[] =>
-  strengthsBetween(sources, clip, from, to).map((h) => h.at);
+/** The hits of a clip that it plays, at their places on the timeline, in order, in [from, to) of the timeline in samples. None where its recording's are not known. */
+export function hitsBetween(sources: Sources, clip: Clip, from: number, to: number): number[] {
+  const { hits, first, end, shift } = playedHits(sources, clip, from, to);
+  return hits.slice(first, end).map((h) => h.at + shift);
+}
+
+const ALL: Clip["hits"] = { sensitivity: 1 };
 
 /** What lies nearest to a place of the timeline among all that was found in a clip's recording, faint or not, within `within` samples; null where nothing does. */
 export function attackNear(sources: Sources, clip: Clip, at: number, within: number): number | null {
-  const source = sources.get(clip.sourceId);
-  const all = source && hitsOf(sources, { sourceId: clip.sourceId, recipe: clip.recipe, hits: source.found ? { sensitivity: 1 } : undefined });
-  let nearest: number | null = null;
-  for (const h of all ?? []) {
-    const place = h.at - clip.offset + clip.start;
-    if (Math.abs(place - at) <= within && (nearest === null || Math.abs(place - at) < Math.abs(nearest - at))) nearest = place;
-  }
-  return nearest;
+  const near = hitsBetween(sources, { ...clip, hits: ALL }, at - within, at + within + 1);
+  return near.length > 0 ? near.reduce((a, b) => (Math.abs(b - at) < Math.abs(a - at) ? b : a)) : null;
 }
 
-/** A place of the timeline as a sample of a clip's recording itself. */
-export const recordedPlace = (sources: Sources, clip: Clip, at: number): number => {
-  const source = sources.get(clip.sourceId);
-  return source ? ownPlace(source, clip, at - clip.start + clip.offset) : 0;
-};
-
-/** Whether a recording's hits are known at all. */
-export const hitsKnown = (sources: Sources, clip: Pick<Clip, "sourceId" | "recipe">): boolean => playedSource(sources, clip)?.hits !== undefined;
+/** Whether the hits of a clip's recording are known at all. */
+export const hitsKnown = (sources: Sources, clip: Pick<Clip, "sourceId">): boolean => sources.get(clip.sourceId)?.hits !== undefined;

@@ -107,20 +107,10 @@ function turnedBack(length: number, recipe: Recipe | undefined, place: number, l
   return recipe?.reverse ? timedLength(length, recipe) - last - inner : inner;
 }
 
-/** Places of single samples, in order, each once, as far as they are there. */
-function placed(places: readonly number[], length: number): number[] {
-  const out: number[] = [];
-  for (const at of places) if (at >= 0 && at < length && at > (out.at(-1) ?? -1)) out.push(at);
-  return out;
-}
-
-/** A hit lies where its first sample went; sample i of a reversed recording of n samples is sample n − 1 − i. */
+/** What is known of it but for its hits, which `hits.ts` tells. */
 function derived(source: SourceInfo, recipe: Recipe): SourceInfo {
-  const length = madeLength(source.length, recipe);
-  const map = mapOf(recipe);
-  const places = source.hits?.map((h) => turnedOut(source.length, recipe, madeAt(map, h), 1)).sort((a, b) => a - b);
-  const { found: _, ...same } = source;
-  return { ...same, id: source.id + suffixOf(recipe), length, ...(places && { hits: placed(places, length) }) };
+  const { hits: _, found: __, ...same } = source;
+  return { ...same, id: source.id + suffixOf(recipe), length: madeLength(source.length, recipe) };
 }
 
 /** Recipes of one recording that are kept in mind. */

@@ -181,10 +181,15 @@ const places = z
   .refine((list) => list.every((at, i) => i === 0 || at > list[i - 1]), { message: "Hits come one after the other." });
 export const Sensitivity = z.number().min(0).max(1);
 /**
- * Which hits of its recording a clip has: those whose strength is at least 1 − sensitivity, without the ones that were taken away and with
- * those that were added, both in samples of the recording itself.
+ * Which hits of its recording a clip has: those whose strength is at least 1 − sensitivity, or none of them where all were cleared; without the
+ * ones that were taken away and with those that were added, both in samples of the recording itself.
  */
-export const ClipHits = z.object({ sensitivity: Sensitivity.optional(), added: places.optional(), removed: places.optional() });
+export const ClipHits = z.object({
+  sensitivity: Sensitivity.optional(),
+  cleared: z.literal(true).optional(),
+  added: places.optional(),
+  removed: places.optional(),
+});
 export type ClipHits = z.infer<typeof ClipHits>;
 
 /** A window on a recording, laid on a track's timeline. */

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { documentFrom, NEW_PIECE } from "../model/document";
+import { applyChanges, documentFrom, NEW_PIECE } from "../model/document";
 import type { SourceInfo } from "../model/schema";
 import { noise, plainClip, plainTrack, RATE } from "../testing/arbitraries";
 import { attacksOnly } from "./attacks";
@@ -44,5 +44,16 @@ describe("attacks only", () => {
     for (let i = 0; i < 60_000; i++) expect(only[i]).toBe(whole[i]);
     expect(only[70_000]).toBe(0);
     expect(piece.clips.get("b")).toBe(b);
+  });
+  it("of layers as they are heard: what lies beneath stays hidden, and a hidden attack silent", () => {
+    const over = plainClip({ id: "over", sourceId: "drum", start: 20_000, offset: 60_000, length: 30_000, layer: 1 });
+    const layered = applyChanges(piece, [{ kind: "clip", id: "over", before: null, after: over }]);
+    const [whole, only] = [heard(layered), heard(attacksOnly(layered, layered.clips.values()))];
+    // The upper clip's own hit; those of the lower one at 30,000 and 31,000 lie beneath it.
+    for (let i = 40_000; i < 40_400; i++) expect(only[i]).toBe(whole[i]);
+    for (let i = 20_100; i < 39_900; i++) expect(only[i]).toBe(0);
+    const [upper] = [heard(attacksOnly(layered, [over]))];
+    for (let i = 20_100; i < 39_900; i++) expect(upper[i]).toBe(0);
+    expect(upper[10_000]).toBe(whole[10_000]);
   });
 });

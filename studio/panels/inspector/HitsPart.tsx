@@ -1,7 +1,7 @@
 "use client";
 import { timebaseOf } from "@wet-thread/core/model/document";
-import { hitsKnown, strengthsBetween, USUAL_SENSITIVITY } from "@wet-thread/core/model/hits";
-import { type Clip, clipEnd, type Hit } from "@wet-thread/core/model/schema";
+import { hitsBetween, hitsKnown, playedHits, USUAL_SENSITIVITY } from "@wet-thread/core/model/hits";
+import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatPosition } from "@wet-thread/core/time/format";
 import { useEffect, useMemo, useState } from "react";
 import { reveal } from "@/commands/actions";
@@ -17,11 +17,12 @@ import { Label, signed } from "./parts";
 /** Rows of the list; where there are more, the ones from the playhead on are shown. */
 const ROWS = 100;
 
-const wholeHits = (clip: Clip, sensitivity?: number): Hit[] => {
-  const { sources } = session().doc;
-  const meant = sensitivity === undefined ? clip : { ...clip, hits: { ...clip.hits, sensitivity } };
-  return strengthsBetween(sources, meant, clip.start, clipEnd(clip));
-};
+/** How many hits a clip plays; at another sensitivity, where one is given. */
+function countOf(clip: Clip, sensitivity: number | null): number {
+  const meant = sensitivity === null ? clip : { ...clip, hits: { ...clip.hits, cleared: undefined, sensitivity } };
+  const { first, end } = playedHits(session().doc.sources, meant, clip.start, clipEnd(clip));
+  return end - first;
+}
 
 /** The hits of the selected clips: how many of them count, how far each is from its line, and what is done to them by hand. */
 export function HitsPart({ clips }: { clips: readonly Clip[] }) {
@@ -36,7 +37,7 @@ export function HitsPart({ clips }: { clips: readonly Clip[] }) {
   if (known.length === 0) return null;
   const mixed = known.some((c) => (c.hits?.sensitivity ?? USUAL_SENSITIVITY) !== set);
   const strengths = known.some((c) => sources.get(c.sourceId)?.found);
-  const count = known.reduce((n, c) => n + wholeHits(c, live ?? undefined).length, 0);
+  const count = known.reduce((n, c) => n + countOf(c, live), 0);
   const byHand = known.reduce((n, c) => n + (c.hits?.added?.length ?? 0) + (c.hits?.removed?.length ?? 0), 0);
   const words = `${count === 1 ? "1 hit" : `${count} hits`}${byHand > 0 ? `, ${byHand} by hand` : ""}`;
   return (
@@ -125,7 +126,10 @@ function Rows({ clips }: { clips: readonly Clip[] }) {
   const start = useView((v) => v.start);
   const perPixel = useView((v) => v.samplesPerPixel);
   const playhead = useView((v) => Math.round(v.playhead));
-  const hits = useMemo(() => [...new Set(clips.flatMap((c) => wholeHits(c).map((h) => h.at)))].sort((a, b) => a - b), [clips]);
+  const hits = useMemo(
+    () => [...new Set(clips.flatMap((c) => hitsBetween(doc.sources, c, c.start, clipEnd(c))))].sort((a, b) => a - b),
+    [clips, doc.sources],
+  );
   const first =
     hits.length <= ROWS
       ? 0

@@ -1,27 +1,36 @@
 import type { Document } from "@wet-thread/core/model/document";
-import { strengthsBetween } from "@wet-thread/core/model/hits";
-import type { Clip, Hit } from "@wet-thread/core/model/schema";
+import { playedHits } from "@wet-thread/core/model/hits";
+import { type Clip, clipEnd, type Hit } from "@wet-thread/core/model/schema";
 import { settings } from "@/state/settings";
 import type { View } from "@/state/view";
 
 /** How high the foot of a hit is, by which it is taken hold of, and how near a press must be to it, in pixels. */
 export const FOOT = 8;
 const GRAB = 6;
-/** Of hits that lie closer than this, in pixels, the strongest is drawn; a foot has one that stands further from both its neighbours. */
-const APART = 4;
+/** Of hits in the same few pixels the strongest is drawn; a foot has one that stands further from both its neighbours. */
+const TOGETHER = 4;
 const ALONE = 11;
 
-/** The hits of a clip that are drawn in a view: all of them, or where they are dense the strongest of each few pixels. */
-export function shownHits(doc: Document, clip: Clip, view: Pick<View, "start" | "width" | "samplesPerPixel">): readonly Hit[] {
-  const { start, width, samplesPerPixel } = view;
-  const hits = strengthsBetween(doc.sources, clip, Math.floor(start - GRAB * samplesPerPixel), Math.ceil(start + (width + GRAB) * samplesPerPixel));
-  const thinned: Hit[] = [];
-  for (const hit of hits) {
-    const before = thinned.at(-1);
-    if (!before || hit.at - before.at >= APART * samplesPerPixel) thinned.push(hit);
-    else if (hit.strength > before.strength) thinned[thinned.length - 1] = hit;
+/** The hits of a clip that are drawn in a view: all of them, or where they are dense the strongest of each few pixels, the same ones wherever the view stands. */
+export function shownHits(doc: Document, clip: Clip, { start, width, samplesPerPixel }: Pick<View, "start" | "width" | "samplesPerPixel">): Hit[] {
+  const margin = 2 * ALONE * samplesPerPixel;
+  const { hits, first, end, shift } = playedHits(doc.sources, clip, Math.floor(start - margin), Math.ceil(start + width * samplesPerPixel + margin));
+  const place = (i: number): number => Math.floor((hits[i].at + shift) / (TOGETHER * samplesPerPixel));
+  const shown: Hit[] = [];
+  for (let i = first; i < end; ) {
+    let strongest = i;
+    const here = place(i);
+    for (i++; i < end && place(i) === here; i++) if (hits[i].strength > hits[strongest].strength) strongest = i;
+    shown.push({ at: hits[strongest].at + shift, strength: hits[strongest].strength });
   }
-  return thinned;
+  return shown;
+}
+
+/** The clips that are heard in place of a clip where both lie: those on higher layers, or that start later, unless they blend with it. */
+export function hidingClips(doc: Document, clip: Clip): Clip[] {
+  const near = doc.lanes.get(clip.trackId)?.within(clip.start, clipEnd(clip)) ?? [];
+  const blend = (c: Clip): boolean => c.blend?.with === clip.id || clip.blend?.with === c.id;
+  return near.filter((c) => !c.mute && !blend(c) && (c.layer > clip.layer || (c.layer === clip.layer && c.start > clip.start)));
 }
 
 /** Those of some hits, as they are drawn, that have room for a foot. */

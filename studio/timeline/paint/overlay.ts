@@ -33,7 +33,6 @@ export function paintOverlay(g: CanvasRenderingContext2D, scene: OverlayScene): 
     for (const clip of ordered) if (hasMarks(scene, clip)) paintClip(g, scene, box, clip, top);
     if (!view.fanned) paintBeneath(g, scene, clips, top, box);
     paintLines(g, scene, box, clips);
-    paintHits(g, scene, box, clips);
     paintWarps(g, scene, box, clips);
   }
   paintGlow(g, scene);
@@ -125,6 +124,7 @@ function mayHaveMarks({ view, preview }: OverlayScene, lane: Lane): boolean {
 /** Whether there is anything to draw on a clip: of thousands that are each a few pixels wide there is not. */
 function hasMarks({ view, preview }: OverlayScene, clip: Clip): boolean {
   return (
+    settings().showHits ||
     view.samplesPerPixel <= SAMPLES_FROM ||
     clip.length >= NAMED_FROM * view.samplesPerPixel ||
     view.clipIds.has(clip.id) ||
@@ -152,6 +152,7 @@ function paintClip(g: CanvasRenderingContext2D, scene: OverlayScene, box: LaneBo
     g.lineWidth = selected ? 2 : 1;
     g.stroke();
   }
+  if (settings().showHits) paintHits(g, scene, clip, y0, y1);
   if (view.fade?.clipId === clip.id) paintChosenFade(g, scene, clip, view.fade.edge, y0, y1);
   paintName(g, scene, clip, dye, washed, x0, x1, y0, y1);
   if (selected || hovered) paintHandles(g, scene, clip, x0, x1, y0, y1, hovered, selected);

@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { documentFrom, NEW_PIECE } from "../../model/document";
-import { hitsBetween, strengthsBetween } from "../../model/hits";
+import { hitsBetween } from "../../model/hits";
 import { clipEnd, type SourceInfo } from "../../model/schema";
 import { plainClip, plainTrack, RATE } from "../../testing/arbitraries";
 import { applyEdit, applyEdits, type Edit } from "../registry";
@@ -64,6 +64,24 @@ describe("hits of a clip", () => {
     expect(hits(after(doc, { type: "remove-hits", ...clips }))).toEqual([]);
     expect(after(doc, { type: "reset-hits", ...clips })).toEqual(piece());
   });
+  it("cleared altogether, only what is set by hand counts, however many there were, until the sensitivity is set again", () => {
+    const many = { id: "drum", name: "Drum", length: 200_000, channels: 1, hits: Array.from({ length: 5000 }, (_, i) => 30 * i) };
+    const long = { ...piece({ length: 160_000 }), sources: new Map([["drum", many]]) };
+    let doc = after(long, { type: "remove-hits", ...clips }, { type: "add-hits", ...clips, at: [10_030, 10_044] });
+    expect(doc.clips.get("c")?.hits).toEqual({ cleared: true, added: [30, 44] });
+    expect(hits(doc)).toEqual([10_030, 10_044]);
+    doc = after(doc, { type: "set-sensitivity", ...clips, sensitivity: 0.5 });
+    expect(hits(doc)).toHaveLength(5001);
+  });
+  it("taken away, and set by hand after the sensitivity was lowered, are there", () => {
+    const doc = after(
+      piece(),
+      { type: "remove-hits", ...clips, at: [14_000] },
+      { type: "set-sensitivity", ...clips, sensitivity: 0.2 },
+      { type: "add-hits", ...clips, at: [14_000] },
+    );
+    expect(hits(doc)).toEqual([10_400, 14_000]);
+  });
   it("that are not there, or lie outside, are refused in words", () => {
     const refused = (edit: Edit) => () => after(piece(), edit);
     expect(refused({ type: "move-hit", clipId: "c", from: 12_501, to: 13_000 })).toThrow("There is no hit at that place.");
@@ -106,7 +124,7 @@ describe("hits of a clip", () => {
             continue;
           }
           const clip = doc.clips.get("c");
-          const now = clip ? strengthsBetween(doc.sources, clip, clip.start, clipEnd(clip)).map((h) => h.at) : [];
+          const now = clip ? hitsBetween(doc.sources, clip, clip.start, clipEnd(clip)) : [];
           expect(now).toEqual([...new Set(now)].sort((a, b) => a - b));
           if (edit.type === "add-hits") for (const at of edit.at) if (at >= 10_000 && at < 16_000) expect(now).toContain(at);
           if (edit.type === "move-hit") expect(now).toContain(edit.to);

@@ -1,6 +1,7 @@
 import { z } from "zod";
-import { hitsBetween, recordedPlace } from "../../model/hits";
-import { type Clip, type ClipHits, clipEnd, Position, Sensitivity } from "../../model/schema";
+import { foundHits, hitsBetween } from "../../model/hits";
+import { ownPlace } from "../../model/played";
+import { type Clip, type ClipHits, clipEnd, Position, Sensitivity, type SourceInfo } from "../../model/schema";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
 import type { Transaction } from "../transaction";
@@ -25,16 +26,11 @@ const named = (tx: Transaction, clipIds: readonly string[]): string =>
     "clip",
   );
 
-/** The hits of a clip at places of the timeline, as places of its recording; places where it has none, or does not play, are left. */
-function recorded(tx: Transaction, clip: Clip, at: readonly number[]): number[] {
-  const { sources } = tx.before;
-  return at.filter((place) => place >= clip.start && place < clipEnd(clip)).map((place) => recordedPlace(sources, clip, place));
-}
-
 /** A clip whose hits at some places of its recording are gone. */
-function without(clip: Clip, gone: readonly number[], found: ReadonlySet<number>): Clip {
+function without(clip: Clip, source: SourceInfo, gone: readonly number[]): Clip {
   const { added = [], removed = [], ...rest } = clip.hits ?? {};
   const taken = new Set(gone);
+  const found = new Set(source.found?.map((h) => h.at) ?? source.hits);
   return withHits(clip, {
     ...rest,
     added: added.filter((at) => !taken.has(at)),
@@ -43,32 +39,45 @@ function without(clip: Clip, gone: readonly number[], found: ReadonlySet<number>
   });
 }
 
-function withAdded(clip: Clip, more: readonly number[], found: ReadonlySet<number>): Clip {
+/** A clip with hits at some more places of its recording. What it would show but for having been taken away only comes back. */
+function withAdded(clip: Clip, source: SourceInfo, more: readonly number[]): Clip {
   const { added = [], removed = [], ...rest } = clip.hits ?? {};
   const back = new Set(more);
+  const shown = new Set(foundHits(source, clip.hits).map((h) => h.at));
   return withHits(clip, {
     ...rest,
     removed: removed.filter((at) => !back.has(at)),
-    added: inOrder([...added, ...more.filter((at) => !(found.has(at) && removed.includes(at)))]),
+    added: inOrder([...added, ...more.filter((at) => !shown.has(at))]),
   });
 }
 
-/** Where hits were found in a clip's recording, at any strength, in its own samples. */
-function foundIn(tx: Transaction, clip: Clip): ReadonlySet<number> {
+/** A clip's recording, whose hits are known. */
+function heard(tx: Transaction, clip: Clip): SourceInfo {
   const source = tx.before.sources.get(clip.sourceId);
   if (!source?.hits) throw new EditError(`The hits of ${clip.name || "the clip"} are not known yet.`, "clipIds");
-  return new Set(source.found?.map((h) => h.at) ?? source.hits);
+  return source;
 }
+
+/** Places of the timeline as places of a clip's recording; those at which it does not play are left. */
+function recorded(tx: Transaction, clip: Clip, at: readonly number[]): number[] {
+  const inside = at.filter((place) => place >= clip.start && place < clipEnd(clip));
+  const source = inside.length > 0 ? heard(tx, clip) : null;
+  return source ? inside.map((place) => ownPlace(source, clip, place - clip.start + clip.offset)) : [];
+}
+
+/** Where a clip has hits on the timeline. */
+const placesOf = (tx: Transaction, clip: Clip): number[] => hitsBetween(tx.before.sources, clip, clip.start, clipEnd(clip));
 
 export const setSensitivity = defineEdit({
   type: "set-sensitivity",
-  about: "Sets which hits of their recordings clips have: those of a strength of at least 1 − sensitivity; null for the usual 0.5.",
+  about:
+    "Sets which hits of their recordings clips have: those of a strength of at least 1 − sensitivity; null for the usual 0.5. Where all were cleared, those found count again.",
   params: z.object({ clipIds: ClipIds, sensitivity: Sensitivity.nullable() }),
   example: { type: "set-sensitivity", clipIds: ["clip-1"], sensitivity: 0.3 },
   apply(tx, { clipIds, sensitivity }) {
     for (const id of clipIds) {
       const clip = tx.clip(id);
-      tx.setClip(withHits(clip, { ...clip.hits, sensitivity: sensitivity ?? undefined }));
+      tx.setClip(withHits(clip, { ...clip.hits, cleared: undefined, sensitivity: sensitivity ?? undefined }));
     }
     return `Sensitivity of ${named(tx, clipIds)}`;
   },
@@ -83,13 +92,13 @@ export const addHits = defineEdit({
     let count = 0;
     for (const id of clipIds) {
       const clip = tx.clip(id);
-      const there = new Set(hitsBetween(tx.before.sources, clip, clip.start, clipEnd(clip)));
+      const there = new Set(placesOf(tx, clip));
       const more = recorded(
         tx,
         clip,
         at.filter((place) => !there.has(place)),
       );
-      if (more.length) tx.setClip(withAdded(clip, more, foundIn(tx, clip)));
+      if (more.length) tx.setClip(withAdded(clip, heard(tx, clip), more));
       count += more.length;
     }
     if (count === 0) throw new EditError("There is a hit there already, or none of the clips plays there.", "at");
@@ -104,30 +113,33 @@ export const moveHit = defineEdit({
   example: { type: "move-hit", clipId: "clip-1", from: 24_000, to: 24_100 },
   apply(tx, { clipId, from, to }) {
     const clip = tx.clip(clipId);
-    const hits = hitsBetween(tx.before.sources, clip, clip.start, clipEnd(clip));
+    const hits = placesOf(tx, clip);
     if (!hits.includes(from)) throw new EditError("There is no hit at that place.", "from");
     if (to < clip.start || to >= clipEnd(clip)) throw new EditError("A hit stays within its clip.", "to");
     if (to !== from && hits.includes(to)) throw new EditError("There is a hit there already.", "to");
     if (to === from) return "Move a hit";
-    const found = foundIn(tx, clip);
-    tx.setClip(withAdded(without(clip, recorded(tx, clip, [from]), found), recorded(tx, clip, [to]), found));
+    const source = heard(tx, clip);
+    tx.setClip(withAdded(without(clip, source, recorded(tx, clip, [from])), source, recorded(tx, clip, [to])));
     return "Move a hit";
   },
 });
 
 export const removeHits = defineEdit({
   type: "remove-hits",
-  about: "Takes hits of clips away: those at places of the timeline, or, where `at` is left out, all that they play.",
+  about:
+    "Takes hits of clips away: those at places of the timeline, or, where `at` is left out, all of them, so that only what is added from then on counts.",
   params: z.object({ clipIds: ClipIds, at: Places.optional() }),
   example: { type: "remove-hits", clipIds: ["clip-1"] },
   apply(tx, { clipIds, at }) {
+    const meant = at && new Set(at);
     let count = 0;
     for (const id of clipIds) {
       const clip = tx.clip(id);
-      const hits = hitsBetween(tx.before.sources, clip, clip.start, clipEnd(clip));
-      const gone = recorded(tx, clip, at ? hits.filter((h) => at.includes(h)) : hits);
-      if (gone.length) tx.setClip(without(clip, gone, foundIn(tx, clip)));
+      const gone = placesOf(tx, clip).filter((h) => !meant || meant.has(h));
+      if (gone.length === 0) continue;
       count += gone.length;
+      const { added: _, removed: __, ...kept } = clip.hits ?? {};
+      tx.setClip(meant ? without(clip, heard(tx, clip), recorded(tx, clip, gone)) : withHits(clip, { ...kept, cleared: true }));
     }
     if (count === 0) throw new EditError("There is no hit to take away.", "at");
     return count === 1 ? "Remove a hit" : `Remove ${count} hits`;
