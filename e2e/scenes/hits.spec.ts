@@ -74,7 +74,7 @@ test("scene 17, its first half: the hits of a loom read off, the sensitivity dow
   await part.getByRole("button", { name: "Clear all" }).click();
   await editor.saved();
   await expect(count).toContainText("0 hits");
-  await expect(part.getByText("No hits at this sensitivity.")).toBeVisible();
+  await expect(part.getByText("All were cleared: add them by hand, or set the sensitivity again.")).toBeVisible();
   await part.getByRole("button", { name: "As found" }).click();
   await editor.saved();
   expect((await editor.clip(bed.id)).hits).toBeUndefined();

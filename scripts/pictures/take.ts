@@ -102,10 +102,13 @@ const TAKES: readonly Take[] = [
   { name: "seam-check", settings: { seamCheck: true }, do: (page) => rest(page, 4000) },
   { name: "sources", do: async (page) => page.getByRole("tab", { name: "Sources" }).click() },
   {
-    name: "close-up",
+    name: "hits",
+    settings: { showHits: true },
     do: async (page, lanes) => {
       await click(page, lanes, 340, 60);
       await keys(page, "Shift+C");
+      await page.getByText("Each hit and its line").click();
+      await page.getByRole("region", { name: "Hits" }).getByRole("row").last().scrollIntoViewIfNeeded();
     },
   },
   {

@@ -142,7 +142,12 @@ function Rows({ clips }: { clips: readonly Clip[] }) {
         );
   const base = timebaseOf(doc);
   const { lines } = viewGrid(doc, all, start, perPixel);
-  if (hits.length === 0) return <p className="mt-1 text-ink-3 text-sm">No hits at this sensitivity.</p>;
+  if (hits.length === 0)
+    return (
+      <p className="mt-1 text-ink-3 text-sm">
+        {clips.some((c) => c.hits?.cleared) ? "All were cleared: add them by hand, or set the sensitivity again." : "No hits at this sensitivity."}
+      </p>
+    );
   return (
     <table className="num mt-1 w-full text-sm">
       <thead>

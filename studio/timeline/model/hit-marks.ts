@@ -35,8 +35,8 @@ export function hidingClips(doc: Document, clip: Clip): Clip[] {
 
 /** Those of some hits, as they are drawn, that have room for a foot. */
 export function footed(hits: readonly Hit[], samplesPerPixel: number): Hit[] {
-  const room = ALONE * samplesPerPixel;
-  return hits.filter(({ at }, i) => at - (hits[i - 1]?.at ?? -room) >= room && (hits[i + 1]?.at ?? at + room) - at >= room);
+  const alone = (a: Hit | undefined, b: Hit | undefined): boolean => !a || !b || b.at - a.at >= ALONE * samplesPerPixel;
+  return hits.filter((hit, i) => alone(hits[i - 1], hit) && alone(hit, hits[i + 1]));
 }
 
 /** The hit of a selected clip whose foot lies at a place of the screen; undefined where none does, or hits are not drawn. */
