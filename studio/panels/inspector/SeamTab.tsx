@@ -95,16 +95,21 @@ function SettlePart({ id }: { id: string }) {
       clearTimeout(timer);
     };
   }, [doc, id, how, blend]);
-  const words = foretold && !("why" in foretold) ? settlingWords(foretold) : null;
+  const words = (settling: Settling): string => {
+    if ("why" in settling) return `would stay: ${settling.why}`;
+    const { by, shift } = settling;
+    const { alike, click, level } = settlingWords(settling);
+    const moves = [
+      by !== 0 && `go by ${formatChange(by, doc.sampleRate)}`,
+      shift !== 0 && `shift the audio by ${formatChange(shift, doc.sampleRate)}`,
+    ];
+    return `would ${moves.filter(Boolean).join(", ") || "be blended where it is"}: alike ${alike}, click ${click}, level ${level}`;
+  };
   return (
     <div className="mt-3">
       <SettleRow how={how} />
       <p className="num mt-1 text-ink-2 text-sm" data-testid="settle-foretold">
-        {words && foretold && !("why" in foretold)
-          ? `would ${foretold.by === 0 ? "be blended where it is" : `go by ${formatChange(foretold.by, doc.sampleRate)}`}: alike ${words.alike}, click ${words.click}, level ${words.level}`
-          : foretold && "why" in foretold
-            ? `would stay: ${foretold.why}`
-            : "looking …"}
+        {foretold ? words(foretold) : "looking …"}
       </p>
     </div>
   );
