@@ -8,6 +8,7 @@ export type ProjectEvent =
   | { readonly type: "source"; readonly projectId: string; readonly sourceId: string; readonly status: string; readonly progress: number }
   | { readonly type: "export"; readonly projectId: string; readonly exportId: string; readonly status: string; readonly progress: number }
   | { readonly type: "print"; readonly projectId: string; readonly printId: string; readonly status: string; readonly progress: number }
+  | { readonly type: "recording"; readonly projectId: string; readonly recordingId: string; readonly status: string; readonly progress: number }
   /** Some of what a recipe makes is there now. */
   | { readonly type: "made"; readonly projectId: string; readonly madeId: string; readonly status: string; readonly progress: number }
   | { readonly type: "project"; readonly projectId: string }

@@ -319,6 +319,10 @@ const SILENT_SECONDS = 30;
 /** One that comes in parts may go on within a day. */
 const PAUSED_SECONDS = 86_400;
 
+/** Whether a print, or what takes in a recording made here, writes it itself and is looked after as a job, in SQL about `sources`. */
+export const madeByJob = sql`(exists (select 1 from prints p where p.status in ('queued', 'rendering') and p.source_ids ? sources.id)
+  or exists (select 1 from recordings r where r.status in ('queued', 'rendering') and position(sources.id in r.tracks::text) > 0))`;
+
 /** Takes away what is left of uploads whose server died in the midst. */
 export async function dropBrokenUploads(): Promise<void> {
   const gone = await db()
@@ -327,8 +331,7 @@ export async function dropBrokenUploads(): Promise<void> {
       and(
         eq(sources.status, "receiving"),
         sql`${sources.aliveAt} < now() - make_interval(secs => case when ${sources.expected} is null then ${SILENT_SECONDS}::float8 else ${PAUSED_SECONDS}::float8 end)`,
-        // A print writes its recordings itself, and is looked after as a job.
-        sql`not exists (select 1 from prints p where p.status in ('queued', 'rendering') and p.source_ids ? sources.id)`,
+        sql`not ${madeByJob}`,
       ),
     )
     .returning({ id: sources.id, projectId: sources.projectId });

@@ -1,10 +1,11 @@
 /** What the server tells as it happens, and "again" when something may have been missed. */
 export interface LiveEvent {
-  readonly type: "step" | "source" | "export" | "print" | "made" | "project" | "again";
+  readonly type: "step" | "source" | "export" | "print" | "recording" | "made" | "project" | "again";
   readonly projectId?: string;
   readonly versionId?: string;
   readonly revision?: number;
   readonly madeId?: string;
+  readonly recordingId?: string;
   readonly status?: string;
   readonly progress?: number;
 }

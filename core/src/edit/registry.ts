@@ -34,6 +34,7 @@ import { leadsOf, type SeamName, withLinkedSeams, withLinkedTracks } from "./lin
 import { addMarker, addSection, removeMarker, removeSection, setLoop, setMarker, setSection, setTime } from "./piece/piece";
 import { insertSection, insertTime, removeTime } from "./piece/sections";
 import { deleteRange, moveRange, muteRange, repeatRange, splitRange } from "./ranges/ranges";
+import { layRecording } from "./takes/record";
 import { addLane, flatten, moveLane, openOut, pick, removeLane, setLane, stackTakes } from "./takes/stack";
 import { setRide } from "./tracks/ride";
 import { addTrack, duplicateTrack, moveTrack, removeTrack, renameTrack, setTrack } from "./tracks/tracks";
@@ -84,6 +85,7 @@ export const EDITS: readonly EditDefinition[] = [
   release,
   setBundle,
   stackTakes,
+  layRecording,
   pick,
   setLane,
   moveLane,

@@ -1,3 +1,4 @@
+import type { CountIn } from "../time/count-in";
 import { type GridLines, gridLines, type Timebase } from "../time/grid";
 
 /** Pitch, in Hz, of a beat and of the first beat of a bar; how long a tick lasts, and how fast it dies away, in seconds. */
@@ -24,15 +25,21 @@ export class Metronome {
   /** Adds the ticks that sound in [from, from + n) to both outputs at `at`, at a gain as a factor. The result does not depend on block borders. */
   add(from: number, n: number, left: Float32Array, right: Float32Array, at: number, gain: number): void {
     let line = this.lines.before(Math.max(0, from - this.ticks[0].length));
-    for (; line.sample < from + n; line = this.lines.after(line.sample)) {
-      const tick = this.ticks[line.rank >= 2 ? 1 : 0];
-      const first = Math.max(0, from - line.sample);
-      const last = Math.min(tick.length, from + n - line.sample);
-      for (let i = first; i < last; i++) {
-        const to = at + line.sample + i - from;
-        left[to] += tick[i] * gain;
-        right[to] += tick[i] * gain;
-      }
+    for (; line.sample < from + n; line = this.lines.after(line.sample)) this.strike(line.sample, line.rank >= 2, from, n, left, right, at, gain);
+  }
+
+  /** The same for a count-in, whose frames count from its own beginning. */
+  addCountIn(count: CountIn, from: number, n: number, left: Float32Array, right: Float32Array, at: number, gain: number): void {
+    for (const { at: place, bar } of count.ticks) this.strike(place, bar, from, n, left, right, at, gain);
+  }
+
+  private strike(place: number, bar: boolean, from: number, n: number, left: Float32Array, right: Float32Array, at: number, gain: number): void {
+    const tick = this.ticks[bar ? 1 : 0];
+    const last = Math.min(tick.length, from + n - place);
+    for (let i = Math.max(0, from - place); i < last; i++) {
+      const to = at + place + i - from;
+      left[to] += tick[i] * gain;
+      right[to] += tick[i] * gain;
     }
   }
 }

@@ -62,6 +62,25 @@ const chains = fc.constantFrom(
 const stacks = fc.constantFrom("test0.1", "test1.1", "test2.1");
 const lanes = fc.constantFrom("test0.2", "test0.3", "test1.2", "test1.3", "test2.2", "test2.3");
 const border = fc.constantFrom(0, 1, 60, 480);
+/** What was recorded on one or two tracks, in one round or several, some of them broken off. */
+const recordedTracks = fc
+  .record({
+    start: at,
+    sourceId: fc.constantFrom("mono", "stereo"),
+    offset: fc.integer({ min: 0, max: 3000 }),
+    lengths: fc.array(fc.integer({ min: 1, max: 2500 }), { minLength: 1, maxLength: 3 }),
+    on: fc.uniqueArray(fc.constantFrom("t0", "t1"), { minLength: 1, maxLength: 2 }),
+  })
+  .map(({ start, sourceId, offset, lengths, on }) =>
+    on.map((trackId) => ({
+      trackId,
+      sourceId,
+      takes: lengths.map((length, i) => [
+        { start, offset: offset + i * 100, length },
+        ...(length % 5 === 0 ? [{ start: start + length + 10, offset: offset + length + 300, length: 200 }] : []),
+      ]),
+    })),
+  );
 export const edits: fc.Arbitrary<Edit> = fc
   .oneof(
     fc.record({
@@ -79,6 +98,7 @@ export const edits: fc.Arbitrary<Edit> = fc
     fc.record({ type: fc.constant("bundle"), clipIds: someClips }),
     fc.record({ type: fc.constant("release"), bundleId: fc.constantFrom("test0.1", "test1.1", "test2.1") }),
     fc.record({ type: fc.constant("stack-takes"), clipIds: someClips, border }),
+    fc.record({ type: fc.constant("lay-recording"), tracks: recordedTracks, border, ...modes }),
     fc.record({ type: fc.constant("pick"), bundleId: stacks, laneId: lanes, ...shortSpan, border }),
     fc.record({ type: fc.constant("set-lane"), bundleId: stacks, laneId: lanes, rating: fc.integer({ min: 0, max: 5 }) }),
     fc.record({ type: fc.constant("move-lane"), bundleId: stacks, laneId: lanes, by: fc.integer({ min: -2000, max: 2000 }), border }),

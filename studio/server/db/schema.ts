@@ -292,3 +292,47 @@ export const printJobs = pgTable("prints", {
   sourceIds: jsonb("source_ids").$type<string[]>().notNull().default([]),
   createdAt: created(),
 });
+
+/** One track of a recording that is made here: the recording that it will be, of so many channels of what comes in. */
+export interface RecordedTrack {
+  readonly trackId: string;
+  readonly sourceId: string;
+  readonly name: string;
+  readonly channels: number;
+}
+
+/** Sound that comes in from a page as it is recorded; when it ends, a job makes recordings of it and lays them. */
+export const recordings = pgTable("recordings", {
+  id: text("id").primaryKey(),
+  versionId: text("version_id")
+    .notNull()
+    .references(() => versions.id, { onDelete: "cascade" }),
+  status: text("status").$type<"recording" | "queued" | "rendering" | "ready" | "failed">().notNull().default("recording"),
+  progress: real("progress").notNull().default(0),
+  /** Why it failed, or why what was recorded could not be laid. */
+  error: text("error"),
+  tracks: jsonb("tracks").$type<RecordedTrack[]>().notNull(),
+  /** Where the first sample lies on the timeline. */
+  start: bigint("start", { mode: "number" }).notNull().default(0),
+  /** Samples a channel that have come. */
+  frames: bigint("frames", { mode: "number" }).notNull().default(0),
+  /** The edits that lay it, once it has ended. */
+  lay: jsonb("lay").$type<Edit[]>(),
+  /** When its page was last heard of. */
+  aliveAt: timestamp("alive_at", { withTimezone: true }).notNull().defaultNow(),
+  createdAt: created(),
+});
+
+/** What came of a recording, as 32-bit floats with its channels interleaved, until recordings are made of it. */
+export const recordedParts = pgTable(
+  "recorded_parts",
+  {
+    recordingId: text("recording_id")
+      .notNull()
+      .references(() => recordings.id, { onDelete: "cascade" }),
+    /** The first of its frames. */
+    at: bigint("at", { mode: "number" }).notNull(),
+    data: bytea("data").notNull(),
+  },
+  (t) => [primaryKey({ columns: [t.recordingId, t.at] })],
+);

@@ -6,6 +6,7 @@ export interface JobPayloads {
   import: { sourceId: string };
   export: { exportId: string };
   print: { printId: string };
+  record: { recordingId: string };
   /** Chunks [from, to) of what a recipe makes. */
   make: { madeId: string; from: number; to: number };
 }

@@ -1,10 +1,11 @@
 import { getTableName, sql } from "drizzle-orm";
 import { type JobHelpers, run } from "graphile-worker";
 import { databaseUrl, db, pool } from "../db/client";
-import { exportJobs, made, printJobs, sources } from "../db/schema";
+import { exportJobs, made, printJobs, recordings, sources } from "../db/schema";
 import { purgeMade } from "../made";
 import { purgeProjects } from "../projects";
-import { dropBrokenUploads, purgeRemoved } from "../sources";
+import { endSilentRecordings } from "../recordings";
+import { dropBrokenUploads, madeByJob, purgeRemoved } from "../sources";
 import { purgeFolders } from "../temporary";
 import { purgeVersions } from "../version-list";
 import { runExport } from "./export";
@@ -12,6 +13,7 @@ import { importSource } from "./import";
 import { runMake } from "./make";
 import { runPrint } from "./print";
 import type { JobPayloads } from "./queue";
+import { runRecord } from "./record";
 
 // The web process that started this one holds a channel; when that is gone, so is the reason to run. Asked again and again, since the
 // channel may break before anyone listens. A worker started by hand has no channel and goes on.
@@ -53,6 +55,7 @@ const ROWS = {
   import: { table: sources, key: "sourceId" },
   export: { table: exportJobs, key: "exportId" },
   print: { table: printJobs, key: "printId" },
+  record: { table: recordings, key: "recordingId" },
   make: { table: made, key: "madeId" },
 };
 const UNDER_WAY = sql`('queued', 'importing', 'rendering')`;
@@ -82,12 +85,10 @@ const LOST_SECONDS = 10;
 async function endLost(): Promise<void> {
   for (const { table, key } of Object.values(ROWS)) {
     const name = sql.identifier(getTableName(table));
-    // A print takes its recordings in itself.
-    const byPrint =
-      table === sources ? sql`and not exists (select 1 from prints p where p.status in ${UNDER_WAY} and p.source_ids ? ${name}.id)` : sql``;
+    const byJob = table === sources ? sql`and not ${madeByJob}` : sql``;
     await db().execute(
       sql`update ${name} set status = 'failed', error = 'The work on it was lost. What was there before is kept; it can be tried again.'
-          where status in ${UNDER_WAY} and created_at < now() - make_interval(secs => ${LOST_SECONDS}) ${byPrint}
+          where status in ${UNDER_WAY} and created_at < now() - make_interval(secs => ${LOST_SECONDS}) ${byJob}
             and not exists (select 1 from graphile_worker._private_jobs j where j.payload->>${key} = ${name}.id)`,
     );
   }
@@ -103,7 +104,7 @@ async function giveUp(helpers: JobHelpers, error: unknown, mark: (message: strin
 /** A task that holds its lock, and marks its row failed when it gives up. */
 function job<K extends keyof JobPayloads>(
   work: (payload: JobPayloads[K]) => Promise<void>,
-  table: typeof sources | typeof exportJobs | typeof printJobs | typeof made,
+  table: typeof sources | typeof exportJobs | typeof printJobs | typeof recordings | typeof made,
   idOf: (payload: JobPayloads[K]) => string,
 ) {
   return (payload: unknown, helpers: JobHelpers): Promise<void> =>
@@ -140,6 +141,11 @@ const runner = await run({
       printJobs,
       ({ printId }) => printId,
     ),
+    record: job<"record">(
+      (asked) => runRecord(asked),
+      recordings,
+      ({ recordingId }) => recordingId,
+    ),
     make: job<"make">(
       (asked) => runMake(asked),
       made,
@@ -170,6 +176,7 @@ async function lookAfterJobs(): Promise<void> {
   await endHanging();
   await endLost();
   await dropBrokenUploads();
+  await endSilentRecordings();
 }
 let looking = false;
 const timer = setInterval(() => {

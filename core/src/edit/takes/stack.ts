@@ -8,7 +8,7 @@ import type { Transaction } from "../transaction";
 import { blendBorder, clearPicks, fillHoles, laidClip, laneOf, pickFrom, picksOf, repick, setLanes, stackOf, stacksAlike, takeClip } from "./lanes";
 
 /** Length of the blend at a border between picks, in samples. */
-const Border = z
+export const Border = z
   .int()
   .min(0)
   .max(10_000_000)

@@ -1,0 +1,5 @@
+import { bodyOf, route } from "@/server/http";
+import { beginRecording, openRecordings, RecordingRequest } from "@/server/recordings";
+
+export const GET = route((_, { id }) => openRecordings(id));
+export const POST = route(async (request, { id }) => beginRecording(id, await bodyOf(request, RecordingRequest)), 201);
