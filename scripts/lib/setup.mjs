@@ -67,15 +67,15 @@ function sourceHash() {
   return hash.digest("hex");
 }
 
-/** The audio worklet runs where no bundler reaches: esbuild writes it as plain JavaScript. */
+/** Audio worklets run where no bundler reaches: esbuild writes them as plain JavaScript. */
 export async function buildWorklet() {
   const esbuild = await import("esbuild");
   await esbuild.build({
-    entryPoints: [at("studio", "engine", "worklet", "player.worklet.ts")],
+    entryPoints: ["player", "input"].map((name) => ({ in: at("studio", "engine", "worklet", `${name}.worklet.ts`), out: name })),
     bundle: true,
     format: "esm",
     target: "es2022",
-    outfile: at("studio", "public", "worklet", "player.js"),
+    outdir: at("studio", "public", "worklet"),
     logLevel: "error",
   });
 }

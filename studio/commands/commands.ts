@@ -14,6 +14,7 @@ import { chooseFiles } from "./import-files";
 import * as listen from "./listening";
 import { removeMark } from "./marks";
 import { PANEL_COMMANDS, toggleInspector } from "./panel-commands";
+import * as record from "./recording";
 import { fillRoom, takeRoom } from "./room";
 import { settleChosen } from "./settle";
 import * as sound from "./sound";
@@ -121,7 +122,8 @@ export const COMMANDS: readonly Command[] = [
   { id: "version-next", title: "Next version, as it was left", keys: ["Alt+J"], run: () => stepVersion(1, false) },
   { id: "version-next-here", title: "Next version, at the same bar", keys: ["Alt+K"], run: () => stepVersion(1, true) },
   { id: "compare", title: "Compare with another version …", keys: ["Alt+C"], run: () => setView({ panel: "compare" }) },
-  { id: "undo", title: "Undo", keys: ["Mod+Z"], run: () => session().back("undo") },
+  { id: "undo", title: "Undo", keys: ["Mod+Z"], run: () => !record.waitsForTake() && session().back("undo") },
+  ...record.RECORDING_COMMANDS,
   { id: "redo", title: "Redo", keys: ["Mod+Shift+Z", "Mod+Y"], run: () => session().back("redo") },
   { id: "split", title: "Split", keys: ["/"], run: clip.split },
   { id: "split-many", title: "Split at grid, hits, markers or in parts …", keys: ["?"], run: () => setView({ panel: "split" }) },

@@ -4,6 +4,8 @@ import type { SourceInfo, VersionData } from "@wet-thread/core/model/schema";
 import { Metronome } from "@wet-thread/core/render/metronome";
 import { Renderer, spansNeeded } from "@wet-thread/core/render/renderer";
 import { SCRUB_BLOCK, Scrub } from "@wet-thread/core/render/scrub";
+import { StandIn, type StandInKind } from "@wet-thread/core/render/stand-in";
+import { type CountIn, NO_COUNT } from "@wet-thread/core/time/count-in";
 import { ChunkReader } from "./chunk-reader";
 import type { FromEngine, ToEngine } from "./messages";
 import {
@@ -47,6 +49,7 @@ class Engine {
   private readonly reader = new ChunkReader(true);
   private readonly left = new Float32Array(BLOCK);
   private readonly right = new Float32Array(BLOCK);
+  private readonly side = new Float32Array(BLOCK);
   private renderer: Renderer;
   /** Timeline position of the next frame to be written. */
   private position = 0;
@@ -57,6 +60,10 @@ class Engine {
   private metronomeGain = 0;
   private wanted = 0;
   private scrubbing = false;
+  private counting = { count: NO_COUNT, gain: 0, at: 0 };
+  private standIn: { readonly kind: StandInKind; readonly player: StandIn } | null = null;
+  /** How often the loop has begun anew. */
+  private round = 0;
   /** Where each written frame came from, so that an edit can be laid over what waits in the ring. */
   private trail: { frame: number; position: number }[] = [];
 
@@ -145,10 +152,31 @@ class Engine {
       const at = placeOf(frame + i);
       this.ring.left[at] = this.left[i];
       this.ring.right[at] = this.right[i];
+      this.ring.side[at] = this.side[i];
     }
   }
 
-  async play(position: number, loop: Loop | null, stopAt: number | null, metronome: number): Promise<void> {
+  /** What is counted before the piece is heard: its frames lie nowhere on the timeline. */
+  private putCount(n: number): void {
+    const { count, gain, at } = this.counting;
+    for (const x of [this.left, this.right, this.side]) x.fill(0, 0, n);
+    this.metronome.addCountIn(count, at, n, this.left, this.right, 0, gain);
+    this.put(this.written, n);
+    this.counting.at += n;
+    setWritten(this.ring, this.written + n);
+  }
+
+  setStandIn(kind: StandInKind | null): void {
+    this.standIn = kind && { kind, player: new StandIn(kind, timebaseOf(this.doc)) };
+  }
+
+  async play(
+    position: number,
+    loop: Loop | null,
+    stopAt: number | null,
+    metronome: number,
+    countIn: { readonly count: CountIn; readonly gain: number } | null,
+  ): Promise<void> {
     const session = ++this.session;
     this.scrubbing = false;
     this.metronomeGain = metronome;
@@ -156,6 +184,8 @@ class Engine {
     this.position = position;
     this.loop = loop && position < loop.end ? loop : null;
     this.stopAt = stopAt;
+    this.round = 0;
+    this.counting = { count: countIn?.count ?? NO_COUNT, gain: countIn?.gain ?? 0, at: 0 };
     // A new document state: live glides start from where it is, not from an earlier play.
     this.renderer = new Renderer(this.doc, this.reader, { live: true });
     const start = this.read;
@@ -229,12 +259,19 @@ class Engine {
 
   private async fill(session: number, until: number): Promise<void> {
     while (this.written + BLOCK <= until && session === this.session) {
+      const counted = this.counting.count.frames - this.counting.at;
+      if (counted > 0) {
+        this.putCount(Math.min(BLOCK, counted));
+        continue;
+      }
       const frame = this.written;
       const n = this.room(this.position, BLOCK);
       await this.prepare(this.position, n);
       if (session !== this.session) return;
       // Rendering itself takes no turn: an edit comes before or after it, never in between.
       this.make(this.position, n, this.left, this.right);
+      if (this.standIn) this.standIn.player.render(this.position, n, this.side, 0, this.round);
+      else this.side.fill(0, 0, n);
       this.put(frame, n);
       const last = this.trail.at(-1);
       if (!last || last.position + (frame - last.frame) !== this.position) {
@@ -242,7 +279,9 @@ class Engine {
         while (this.trail.length > 2 && this.trail[1].frame < this.read) this.trail.shift();
         port.postMessage({ type: "anchor", frame, position: this.position });
       }
-      this.position = this.after(this.position + n);
+      const next = this.after(this.position + n);
+      if (next <= this.position) this.round++;
+      this.position = next;
       setWritten(this.ring, frame + n);
       if (Math.floor(frame / BLOCK) % 16 === 0) this.prefetch(this.position);
       if (this.stopAt !== null && this.position >= this.stopAt) {
@@ -263,12 +302,14 @@ class Engine {
     this.setSources(this.doc);
     this.renderer.setDocument(this.doc);
     this.metronome = new Metronome(timebaseOf(this.doc));
+    if (this.standIn) this.setStandIn(this.standIn.kind);
     if (!isPlaying(this.ring) || this.scrubbing) return;
     const session = this.session;
     const ahead = this.read;
     await this.prepare(this.positionAt(ahead), RING_FRAMES);
     if (session !== this.session) return;
-    const first = this.read + SWAP_AHEAD;
+    // What is counted before the piece is no part of it.
+    const first = Math.max(this.read + SWAP_AHEAD, this.trail[0]?.frame ?? this.written);
     const { written } = this;
     if (written <= first) return;
     // Rendered apart and laid in at once: however long rendering takes, the ear never meets a half-swapped ring.
@@ -373,12 +414,15 @@ const handle = (message: ToEngine): void => {
       apart?.stop();
       if (!engine) break;
       apart = engine.beside(alone(message.source, message.sampleRate));
-      void apart.play(message.from, null, message.source.length, 0);
+      void apart.play(message.from, null, message.source.length, 0, null);
       break;
     case "play":
       apart?.stop();
       apart = null;
-      void engine?.play(message.position, message.loop, message.stopAt, message.metronome);
+      void engine?.play(message.position, message.loop, message.stopAt, message.metronome, message.countIn);
+      break;
+    case "stand-in":
+      engine?.setStandIn(message.kind);
       break;
     case "metronome":
       engine?.setMetronome(message.gain);

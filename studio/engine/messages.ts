@@ -1,5 +1,7 @@
 import type { Change } from "@wet-thread/core/model/document";
 import type { SourceInfo, VersionData } from "@wet-thread/core/model/schema";
+import type { StandInKind } from "@wet-thread/core/render/stand-in";
+import type { CountIn } from "@wet-thread/core/time/count-in";
 
 type Span = { readonly start: number; readonly end: number } | null;
 
@@ -15,7 +17,11 @@ export type ToEngine =
       readonly stopAt: number | null;
       /** Gain of the metronome as a factor, 0 for none. */
       readonly metronome: number;
+      /** What is counted before, and at which gain. */
+      readonly countIn: { readonly count: CountIn; readonly gain: number } | null;
     }
+  /** What the stand-in for a sound device plays along with the piece; null for none. */
+  | { readonly type: "stand-in"; readonly kind: StandInKind | null }
   | { readonly type: "metronome"; readonly gain: number }
   /** Sound follows this position until "stop". */
   | { readonly type: "scrub"; readonly position: number }

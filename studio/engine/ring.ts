@@ -1,6 +1,6 @@
 /**
  * The ring between the engine worker (which writes) and the audio worklet (which only copies out): two channels of floats in shared
- * memory, and counters of frames that only grow. Invariant: read ≤ written ≤ read + FRAMES. The counters are of 64 bits: those of 32 would
+ * memory, a third one that is not for the ear (what the stand-in for a sound device plays), and counters of frames that only grow. Invariant: read ≤ written ≤ read + FRAMES. The counters are of 64 bits: those of 32 would
  * be full after half a day of playing.
  */
 export const RING_FRAMES = 16_384;
@@ -20,9 +20,10 @@ export interface Ring {
   readonly flags: Int32Array;
   readonly left: Float32Array;
   readonly right: Float32Array;
+  readonly side: Float32Array;
 }
 
-const BYTES = HEADER_BYTES + 2 * RING_FRAMES * 4;
+const BYTES = HEADER_BYTES + 3 * RING_FRAMES * 4;
 /** Shared where the page may share memory; elsewhere there is no sound, and the ring only stands still. */
 export const newRing = (): SharedArrayBuffer | ArrayBuffer =>
   typeof SharedArrayBuffer === "undefined" ? new ArrayBuffer(BYTES) : new SharedArrayBuffer(BYTES);
@@ -33,6 +34,7 @@ export const ringOf = (memory: SharedArrayBuffer | ArrayBuffer): Ring => ({
   flags: new Int32Array(memory, COUNTER_BYTES, 2),
   left: new Float32Array(memory, HEADER_BYTES, RING_FRAMES),
   right: new Float32Array(memory, HEADER_BYTES + RING_FRAMES * 4, RING_FRAMES),
+  side: new Float32Array(memory, HEADER_BYTES + 2 * RING_FRAMES * 4, RING_FRAMES),
 });
 
 /** Frames that have gone to the ear, and that have been written, since the page was opened. */

@@ -1,5 +1,8 @@
 import { type Document, dataOf } from "@wet-thread/core/model/document";
 import { attacksOnly } from "@wet-thread/core/render/attacks";
+import type { StandInKind } from "@wet-thread/core/render/stand-in";
+import { type CountIn, NO_COUNT } from "@wet-thread/core/time/count-in";
+import { type Along, type HeardRun, heardRuns } from "@wet-thread/core/time/recorded";
 import { toast } from "sonner";
 import { create } from "zustand";
 import { session } from "@/state/session";
@@ -44,10 +47,22 @@ const NOT_SECURE = "this page came over plain http, where browsers give none. Op
 const HAND_OVER_MS = 3000;
 const WORKER_REST_MS = 2000;
 
+const factor = (dB: number): number => 10 ** (dB / 20);
 const metronomeGain = (): number => {
   const { on, gain } = settings().metronome;
-  return on ? 10 ** (gain / 20) : 0;
+  return on ? factor(gain) : 0;
 };
+
+/** How playing begins for a recording. */
+export interface RecordedPlay {
+  /** Where it begins, and where what is recorded begins: there the playhead may return to. */
+  readonly from: number;
+  readonly start: number;
+  readonly loop: { readonly start: number; readonly end: number } | null;
+  /** Where it ends by itself. */
+  readonly end: number | null;
+  readonly countIn: CountIn;
+}
 
 /**
  * Playing, from the page's side: it owns the audio context and the engine worker, tells the worker of every change of the document, and
@@ -60,6 +75,10 @@ export class Transport {
   private anchors: { frame: number; position: number }[] = [];
   private known: Document;
   private stopFrame: number | null = null;
+  /** While something is recorded: which frames went out when, and where they lie on the timeline. */
+  private log: { readonly played: Along[]; readonly made: Along[] } | null = null;
+  private player: AudioWorkletNode | null = null;
+  private standInKind: StandInKind | null = null;
   private readonly off: () => void;
   /** What the engine has now, and what it was asked to hear in place of the piece. */
   private heard: Document;
@@ -126,6 +145,13 @@ export class Transport {
     const { heard, ring } = this;
     const open: ToEngine = { type: "open", data: dataOf(heard), sources: [...heard.sources.values()], memory: ring.memory as SharedArrayBuffer };
     this.worker.postMessage(open);
+    if (this.standInKind) this.worker.postMessage({ type: "stand-in", kind: this.standInKind } satisfies ToEngine);
+  }
+
+  /** What the stand-in for a sound device plays along with the piece; null for none. */
+  setStandIn(kind: StandInKind | null): void {
+    this.standInKind = kind;
+    if (this.handedOver) this.tell({ type: "stand-in", kind });
   }
 
   /** For tests and bench: what reached the ring. */
@@ -175,7 +201,10 @@ export class Transport {
   }
 
   private listen(message: FromEngine): void {
-    if (message.type === "anchor") this.anchors.push({ frame: message.frame, position: message.position });
+    if (message.type === "anchor") {
+      this.anchors.push({ frame: message.frame, position: message.position });
+      this.log?.made.push({ frame: message.frame, to: message.position });
+    }
     if (message.type === "meters") {
       const ranDry = message.starved > useMeters.getState().starved;
       // A report that was under way when playing stopped is no level any more.
@@ -205,17 +234,20 @@ export class Transport {
       throw new NoSound("no device", "this computer gives no way to play it");
     }
     try {
-      await context.audioWorklet.addModule("/worklet/player.js");
+      await Promise.all(["player", "input"].map((name) => context.audioWorklet.addModule(`/worklet/${name}.js`)));
     } catch {
       void context.close();
       throw new NoSound("server away", "the server does not answer");
     }
     const player = new AudioWorkletNode(context, "player", {
       numberOfInputs: 0,
-      outputChannelCount: [2],
+      numberOfOutputs: 2,
+      outputChannelCount: [2, 1],
       processorOptions: { memory: this.ring.memory },
     });
-    player.connect(context.destination);
+    player.connect(context.destination, 0);
+    player.port.onmessage = ({ data }: MessageEvent<Along>) => this.log?.played.push(data);
+    this.player = player;
     this.context = context;
     return context;
   }
@@ -234,8 +266,38 @@ export class Transport {
     }
   }
 
+  /** The running context, and the player, whose second output is what the stand-in plays. Rejects, having said why. */
+  async sound(): Promise<{ context: AudioContext; player: AudioWorkletNode }> {
+    await this.start();
+    return { context: this.context as AudioContext, player: this.player as AudioWorkletNode };
+  }
+
+  /** Begins to play for a recording; until `endRecorded` nothing else is played. Rejects, having said why, when nothing can be heard. */
+  async playRecorded({ from, start, loop, end, countIn }: RecordedPlay): Promise<void> {
+    this.log = { played: [], made: [] };
+    const { on, gain } = settings().metronome;
+    await this.begin(from, loop, end, { metronome: on ? factor(gain) : 0, from: start, countIn: { count: countIn, gain: factor(gain) } });
+    if (!view().playing) throw new Error("Nothing can be heard.");
+  }
+
+  /** What was heard when, so far. */
+  heardSoFar(): HeardRun[] {
+    return this.log ? heardRuns(this.log.played, this.log.made, framesRead(this.ring)) : [];
+  }
+
+  endRecorded(): void {
+    this.log = null;
+  }
+
+  /** Whether something is being recorded, which only stopping ends; says so. */
+  private held(): boolean {
+    if (this.log) toast("Something is being recorded: stop first.", { id: "recording" });
+    return this.log !== null;
+  }
+
   /** Plays from a position; to `end` if given, else round the loop when it is on. */
   play(position = view().playhead, end: number | null = null, from = position): Promise<void> {
+    if (this.held()) return Promise.resolve();
     const { loop } = session().doc.piece;
     const lead = (settings().preRollMs * session().doc.sampleRate) / 1000;
     const round = end === null && loop?.on ? { start: loop.start, end: loop.end } : null;
@@ -244,6 +306,7 @@ export class Transport {
 
   /** Plays a span once, or round and round whatever the piece's own loop, while the view stays where it is. */
   audition(start: number, end: number, round: boolean, from = start): Promise<void> {
+    if (this.held()) return Promise.resolve();
     const begun = this.begin(start, round ? { start, end } : null, round ? null : end, { from });
     this.viewStays = true;
     return begun;
@@ -251,6 +314,7 @@ export class Transport {
 
   /** The engine's own answer to a hand that moves over the timeline; the playhead goes along. */
   scrub(position: number): void {
+    if (this.held()) return;
     this.sourceEnds?.();
     if (view().playing) this.stop();
     const at = Math.max(0, position);
@@ -262,6 +326,7 @@ export class Transport {
   }
 
   endScrub(): void {
+    if (this.log) return;
     void this.start().then(
       () => this.tell({ type: "stop" }),
       () => {},
@@ -274,7 +339,7 @@ export class Transport {
     position: number,
     loop: { start: number; end: number } | null,
     end: number | null,
-    { lead = 0, metronome = 0, from = position } = {},
+    { lead = 0, metronome = 0, from = position, countIn = { count: NO_COUNT, gain: 0 } } = {},
   ): Promise<void> {
     this.sourceEnds?.();
     this.anchors = [];
@@ -289,7 +354,7 @@ export class Transport {
       setView({ playing: false });
       return;
     }
-    this.tell({ type: "play", position: first, loop, stopAt: end, metronome });
+    this.tell({ type: "play", position: first, loop, stopAt: end, metronome, countIn });
   }
 
   /** Stops; the playhead stays where the ear was, or goes back to where play began. */
@@ -308,6 +373,7 @@ export class Transport {
   async hearSource(sourceId: string, from: number, ended: () => void): Promise<void> {
     const source = session().doc.sources.get(sourceId);
     if (!source) return;
+    if (this.held()) return ended();
     if (view().playing) this.stop();
     this.anchors = [];
     this.stopFrame = null;

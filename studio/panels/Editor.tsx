@@ -7,6 +7,7 @@ import { runCommand } from "@/commands/commands";
 import { keyOf, useKeys } from "@/commands/keys";
 import { timelineHost } from "@/commands/timeline-host";
 import { arrive, onSwitch } from "@/commands/version-switch";
+import { Recorder, setRecorder } from "@/engine/recorder";
 import { canSound, setTransport, Transport } from "@/engine/transport";
 import { closeMeasurer } from "@/seams/measures";
 import { followAddress, readAddress } from "@/state/address";
@@ -27,6 +28,7 @@ import { ModeLine } from "./mode-line/ModeLine";
 import { Palette } from "./Palette";
 import { PictureWindow } from "./PictureWindow";
 import { PieceList } from "./PieceList";
+import { RecordingStrips } from "./recording/RecordingStrips";
 import { RulerMarks } from "./rulers/RulerMarks";
 import { OverviewLabel, StatusLine } from "./StatusLine";
 import { SeamCheck } from "./seam-check/SeamCheck";
@@ -56,6 +58,7 @@ export function Editor({ projectId, versionId: first }: { projectId: string; ver
   useEffect(() => {
     let session: Session | null = null;
     let transport: Transport | null = null;
+    let recorder: Recorder | null = null;
     let gone = false;
     void (async () => {
       try {
@@ -64,6 +67,8 @@ export function Editor({ projectId, versionId: first }: { projectId: string; ver
         setSession(session);
         transport = new Transport();
         setTransport(transport);
+        recorder = new Recorder(transport);
+        setRecorder(recorder);
         // For tests and bench: what reached the ring, as numbers.
         (window as Window & { wetThreadRing?: unknown }).wetThreadRing = transport.ringForTests;
         setView({
@@ -95,6 +100,7 @@ export function Editor({ projectId, versionId: first }: { projectId: string; ver
     return () => {
       gone = true;
       closeMeasurer();
+      recorder?.close();
       transport?.close();
       session?.close();
     };
@@ -155,6 +161,7 @@ function Opened() {
               <TrackHeads />
               <div className="relative min-w-0 flex-1 border-line border-l">
                 <Timeline rulerMarks={<RulerMarks />} />
+                <RecordingStrips />
                 <LanePanels />
               </div>
             </div>

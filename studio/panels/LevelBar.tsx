@@ -8,7 +8,8 @@ const FLOOR = -48;
 const HOLD_MS = 1500;
 const FALL = 0.6;
 
-const partOf = (peak: number): number => (peak > 0 ? Math.min(1, Math.max(0, 1 - (20 * Math.log10(peak)) / FLOOR)) : 0);
+/** How far a level fills a bar, 0 to 1. */
+export const partOf = (peak: number): number => (peak > 0 ? Math.min(1, Math.max(0, 1 - (20 * Math.log10(peak)) / FLOOR)) : 0);
 
 /** A level while it plays, with its loudest moment held for a while; written straight into the page. */
 export function LevelBar({ level, color, thick = 3 }: { level: (meters: Meters) => number; color: string; thick?: number }) {

@@ -5,6 +5,7 @@ import { keyOf } from "@/commands/keys";
 import { setSettings, useSettings } from "@/state/settings";
 import { FOLLOWS, type Follow, setView, useView } from "@/state/view";
 import { Field, IconButton, Popover, Segments, Slider } from "@/ui/controls";
+import { Row } from "./Row";
 
 /** Longest pre-roll and lead, in seconds. */
 const MOST_SECONDS = 60;
@@ -92,15 +93,6 @@ export function ListenMenu() {
         </p>
       </div>
     </Popover>
-  );
-}
-
-function Row({ name, children }: { name: string; children: React.ReactNode }) {
-  return (
-    <div className="flex min-h-8 items-center justify-between gap-3">
-      <span>{name}</span>
-      {children}
-    </div>
   );
 }
 

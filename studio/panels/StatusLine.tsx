@@ -21,6 +21,7 @@ import { Key, Popover } from "@/ui/controls";
 import { Menu } from "@/ui/menu";
 import { followPointer } from "@/ui/pointer-drag";
 import { LevelBar } from "./LevelBar";
+import { RecordingState } from "./recording/RecordingState";
 
 /** What is selected, what the keys do right now, and how the engine is. */
 export function StatusLine() {
@@ -32,6 +33,7 @@ export function StatusLine() {
   return (
     <footer className="flex items-center gap-5 overflow-hidden whitespace-nowrap border-line border-t px-3 text-ink-2 text-sm">
       <Selection />
+      <RecordingState rate={rate} />
       <span className="ml-auto" />
       <span className="flex items-center gap-1.5">
         <Key>{keyOf("snap")}</Key>{" "}

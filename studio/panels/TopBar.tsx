@@ -15,6 +15,7 @@ import { ThemeButton } from "@/ui/ThemeButton";
 import { ExportMenu } from "./export/ExportMenu";
 import { ListenMenu, MetronomeButton } from "./Listening";
 import { ReadOuts } from "./ReadOuts";
+import { RecordButton, RecordMenu } from "./recording/RecordMenu";
 import { VersionMenu } from "./VersionMenu";
 
 export function TopBar() {
@@ -33,14 +34,16 @@ export function TopBar() {
             <SkipBack size={16} />
           </IconButton>
           <PlayButton />
+          <RecordButton />
           <LoopButton />
           <MetronomeButton />
           <ListenMenu />
+          <RecordMenu />
           <ReadOuts />
         </div>
         <div className="flex items-center justify-end gap-1.5">
           <SavedState />
-          <IconButton label="Undo" keys={keyOf("undo")} onClick={() => session().back("undo")}>
+          <IconButton label="Undo" keys={keyOf("undo")} onClick={() => runCommand("undo")}>
             <Undo2 size={16} />
           </IconButton>
           <IconButton label="Redo" keys={keyOf("redo")} onClick={() => session().back("redo")}>

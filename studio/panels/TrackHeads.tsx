@@ -8,6 +8,8 @@ import { type PointerEvent as ReactPointerEvent, useEffect, useRef, useState } f
 import { runCommand } from "@/commands/commands";
 import { headItems } from "@/commands/menus";
 import { chosenTracks } from "@/commands/track-commands";
+import { recorder } from "@/engine/recorder";
+import { useRecorder } from "@/state/recording";
 import { session, useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { setView, useView, view } from "@/state/view";
@@ -16,6 +18,7 @@ import { clearPreview, setPreview, usePreview } from "@/timeline/model/preview";
 import { Slider } from "@/ui/controls";
 import { Menu } from "@/ui/menu";
 import { LevelBar } from "./LevelBar";
+import { InputLevel } from "./recording/InputLevel";
 import { RulerLabels } from "./rulers/RulerLabels";
 
 /** Pixels that a press on a head may wander before it drags the track. */
@@ -25,7 +28,7 @@ const DRAG_PIXELS = 5;
 const SPARE = 80;
 const FIRST_HEIGHT = 700;
 
-type Switch = "mute" | "solo";
+type Switch = "mute" | "solo" | "arm";
 
 /** Buttons that a pointer went over while it was down: all are set as the first. */
 interface Sweep {
@@ -53,7 +56,8 @@ export function TrackHeads() {
     if (!sweep) return;
     const done = (): void => {
       setSweep(null);
-      session().edit([{ type: "set-track", trackIds: [...sweep.ids], [sweep.what]: sweep.value }]);
+      if (sweep.what === "arm") recorder().arm([...sweep.ids], sweep.value);
+      else session().edit([{ type: "set-track", trackIds: [...sweep.ids], [sweep.what]: sweep.value }]);
     };
     window.addEventListener("pointerup", done);
     return () => window.removeEventListener("pointerup", done);
@@ -246,6 +250,8 @@ function monoOf(doc: Document, trackId: string): string {
   return channels === 1 ? "mono" : channels === 2 ? "stereo" : channels ? `${channels} channels` : "";
 }
 
+const SWITCH_NAMES: Readonly<Record<Switch, string>> = { mute: "Mute", solo: "Solo", arm: "Arm" };
+
 interface HeadProps {
   track: Track;
   chosen: boolean;
@@ -260,14 +266,16 @@ function Head({ track, chosen, height, mono, sweep, onSweep, onGrip }: HeadProps
   const linksOn = useSettings((s) => s.linksOn);
   const set = (change: Record<string, unknown>): void => void session().edit([{ type: "set-track", trackIds: [track.id], ...change }]);
   const low = height < 70;
+  const armed = useRecorder((r) => r.armed.has(track.id));
+  const isOn = (what: Switch): boolean => (what === "arm" ? armed : track[what]);
   const toggle = (what: Switch, letter: string, color: string) => (
     <Toggle
-      on={sweep?.what === what && sweep.ids.has(track.id) ? sweep.value : track[what]}
-      label={`${what === "mute" ? "Mute" : "Solo"} ${track.name}`}
+      on={sweep?.what === what && sweep.ids.has(track.id) ? sweep.value : isOn(what)}
+      label={`${SWITCH_NAMES[what]} ${track.name}`}
       letter={letter}
       color={color}
-      onClick={() => set({ [what]: !track[what] })}
-      onPress={() => onSweep({ what, value: !track[what], ids: new Set([track.id]) })}
+      onClick={() => (what === "arm" ? recorder().arm([track.id], !armed) : set({ [what]: !track[what] }))}
+      onPress={() => onSweep({ what, value: !isOn(what), ids: new Set([track.id]) })}
       onOver={() => sweep?.what === what && onSweep({ ...sweep, ids: new Set([...sweep.ids, track.id]) })}
     />
   );
@@ -307,6 +315,7 @@ function Head({ track, chosen, height, mono, sweep, onSweep, onGrip }: HeadProps
         <div className="flex items-center gap-1.5">
           {toggle("mute", "M", "weld")}
           {toggle("solo", "S", "fern")}
+          {toggle("arm", "●", "madder")}
           <span data-slider className="ml-1 flex-1">
             <Slider
               label={`Gain of ${track.name} in dB`}
@@ -318,7 +327,11 @@ function Head({ track, chosen, height, mono, sweep, onSweep, onGrip }: HeadProps
             />
           </span>
         </div>
-        {!low && <LevelBar level={(m) => m.tracks[track.id] ?? 0} color={`var(--${track.color})`} />}
+        {armed ? (
+          <InputLevel trackId={track.id} name={track.name} />
+        ) : (
+          !low && <LevelBar level={(m) => m.tracks[track.id] ?? 0} color={`var(--${track.color})`} />
+        )}
       </div>
     </div>
   );

@@ -1,6 +1,27 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { type HeardRun, LEAST_TAKE, takesOf } from "./recorded";
+import { type HeardRun, heardRuns, LEAST_TAKE, takesOf } from "./recorded";
+
+describe("what was heard when", () => {
+  it("follows both counts over a count-in, a loop and a moment in which playing stood still", () => {
+    // The device began at its frame 5000 with made frame 100; 40 frames of count-in; a loop of 60 from position 1000; a stop of 500 at made frame 180.
+    const played = [
+      { frame: 5000, to: 100 },
+      { frame: 5580, to: 180 },
+    ];
+    const made = [
+      { frame: 140, to: 1000 },
+      { frame: 200, to: 1000 },
+    ];
+    expect(heardRuns(played, made, 230)).toEqual([
+      { frame: 5040, position: 1000, frames: 40 },
+      { frame: 5580, position: 1040, frames: 20 },
+      { frame: 5600, position: 1000, frames: 30 },
+    ]);
+    expect(heardRuns(played, made, 120)).toEqual([]);
+    expect(heardRuns([], made, 230)).toEqual([]);
+  });
+});
 
 describe("where a recording belongs", () => {
   it("takes off the round trip, and keeps what lies before the start as hidden material", () => {

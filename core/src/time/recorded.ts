@@ -5,6 +5,30 @@ export interface HeardRun {
   readonly frames: number;
 }
 
+/** From here on frames of one count go along with those of another, until the next of its kind. */
+export interface Along {
+  readonly frame: number;
+  readonly to: number;
+}
+
+/**
+ * What was heard when, from two counts: `played` says at which frame of the sound device (`frame`) which frame of all that was made (`to`)
+ * went out, `made` where on the timeline (`to`) a frame of all that was made (`frame`) lies. Both are in order, made frames are counted up to `until`,
+ * and what was made before the first place on the timeline (a count-in) lies nowhere.
+ */
+export function heardRuns(played: readonly Along[], made: readonly Along[], until: number): HeardRun[] {
+  const out: HeardRun[] = [];
+  for (const [i, run] of played.entries()) {
+    const runEnd = Math.min(until, played[i + 1]?.to ?? until);
+    for (const [j, place] of made.entries()) {
+      const from = Math.max(run.to, place.frame);
+      const to = Math.min(runEnd, made[j + 1]?.frame ?? until);
+      if (to > from) out.push({ frame: run.frame + from - run.to, position: place.to + from - place.frame, frames: to - from });
+    }
+  }
+  return out;
+}
+
 /** Where a stretch of a recording belongs on the timeline, in samples. */
 export interface RecordedPart {
   readonly start: number;

@@ -8,6 +8,7 @@ import { session, useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { selectClips, setView, useView } from "@/state/view";
 import { Button, Field, Slider, Swatches } from "@/ui/controls";
+import { InputPart } from "../recording/InputPart";
 import { Empty, Label, numberFrom, signed } from "./parts";
 
 export function TrackTab() {
@@ -72,6 +73,7 @@ export function TrackTab() {
         {track.link && <Button onClick={() => runCommand("links")}>{linksOn ? "Suspend" : "Resume"}</Button>}
       </div>
       <p className="mt-1 text-ink-3 text-sm">Tracks with the same name here are edited together, each at its own place.</p>
+      <InputPart trackId={track.id} />
       <Label>Colour</Label>
       <Swatches value={track.color} onChange={(color) => set({ color })} />
       <div className="mt-4 flex gap-2">

@@ -1,0 +1,94 @@
+import { toast } from "sonner";
+import { ask, ServerError } from "@/state/api";
+import { recordingSettings, setRecording } from "@/state/recording";
+import { restFor } from "@/state/retry";
+import type { RecordingRow } from "./sound-sender";
+
+const LOCK = "wet-thread recording ";
+const LOOK_MS = 200;
+/** A page that was not heard of for so long, in seconds, has gone if nobody holds its lock. */
+const GONE_SECONDS = 2;
+
+const pause = (ms: number): Promise<void> => new Promise((wake) => setTimeout(wake, ms));
+
+const forget = (id: string): void => setRecording({ begun: recordingSettings().begun.filter((b) => b !== id) });
+
+/** Says, to other pages of this browser, that the page that makes a recording lives. Returns how that ends. */
+export function holdRecording(id: string): () => void {
+  setRecording({ begun: [...recordingSettings().begun.filter((b) => b !== id), id] });
+  let letGo = (): void => {};
+  void navigator.locks?.request(LOCK + id, () => new Promise<void>((done) => (letGo = done)));
+  return () => {
+    letGo();
+    forget(id);
+  };
+}
+
+/** Waits until what was recorded has been taken in; where that fails it is said, and can be tried again. Returns null then. */
+export async function takenIn(id: string): Promise<RecordingRow | null> {
+  for (let tries = 0; ; ) {
+    try {
+      const row = await ask<RecordingRow>(`/api/recordings/${id}`);
+      if (row.status === "ready") return row;
+      if (row.status === "failed") {
+        tellFailed(row);
+        return null;
+      }
+      tries = 0;
+      await pause(LOOK_MS);
+    } catch (error) {
+      if (!(error instanceof ServerError) || !error.passing) throw error;
+      await restFor(tries++);
+    }
+  }
+}
+
+function tellFailed({ id, error }: RecordingRow): void {
+  const again = async (): Promise<void> => {
+    try {
+      await ask(`/api/recordings/${id}/retry`, { method: "POST" });
+      const row = await takenIn(id);
+      if (row) toast(row.error ?? "The recording was taken in.", { id: `recording ${id}` });
+    } catch (problem) {
+      toast.error((problem as Error).message, { id: `recording ${id}` });
+    }
+  };
+  toast.error(`The recording could not be taken in: ${error}`, {
+    id: `recording ${id}`,
+    duration: Number.POSITIVE_INFINITY,
+    description: "What came is kept on the server.",
+    action: { label: "Try again", onClick: () => void again() },
+  });
+}
+
+/** Takes in what pages of this browser that are gone had sent, and offers what could not be taken in. */
+export async function takeInLeft(versionId: string, sampleRate: number): Promise<void> {
+  const own = new Set(recordingSettings().begun);
+  if (own.size === 0) return;
+  let rows: (RecordingRow & { readonly silentSeconds: number })[];
+  try {
+    rows = (await ask<{ recordings: typeof rows }>(`/api/versions/${versionId}/recordings`)).recordings;
+  } catch {
+    // They are looked for again with the next page; nothing is lost.
+    return;
+  }
+  const held = new Set((await navigator.locks?.query())?.held?.map((l) => l.name));
+  for (const row of rows) {
+    if (!own.has(row.id) || held.has(LOCK + row.id)) continue;
+    if (row.status === "failed") tellFailed(row);
+    if (row.status !== "recording" || row.silentSeconds < GONE_SECONDS) continue;
+    try {
+      await ask(`/api/recordings/${row.id}/end`, { json: {} });
+      forget(row.id);
+      const taken = row.frames > 0 && (await takenIn(row.id));
+      if (taken)
+        toast.info(`A page was closed while it recorded: ${(row.frames / sampleRate).toFixed(1)} s of it were kept.`, {
+          id: `recording ${row.id}`,
+          description: `${row.tracks.map((t) => t.name).join(", ")} ${row.tracks.length === 1 ? "is" : "are"} in Sources, with the time at which it began.`,
+          duration: 15_000,
+        });
+    } catch (error) {
+      toast.error(`A recording that was left could not be taken in: ${(error as Error).message}`, { id: `recording ${row.id}` });
+    }
+  }
+}
