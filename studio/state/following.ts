@@ -18,7 +18,9 @@ export interface ServerStep {
  * that lie between are fetched and laid on in order. So nothing that is dropped or comes out of turn can be missed for good.
  */
 export class Following {
+  /** The highest revision that was seen, and whether one may have been missed. */
   private wanted = 0;
+  private missed = false;
   private running: Promise<void> | null = null;
   private closed = false;
 
@@ -35,9 +37,10 @@ export class Following {
   }
 
   /** A revision was seen, or (without one) may have been missed. */
-  seen(revision = Number.POSITIVE_INFINITY): void {
-    if (revision <= this.revision) return;
-    this.wanted = Math.max(this.wanted, revision);
+  seen(revision?: number): void {
+    if (revision === undefined) this.missed = true;
+    else if (revision <= this.revision) return;
+    else this.wanted = Math.max(this.wanted, revision);
     this.running ??= this.run().finally(() => {
       this.running = null;
     });
@@ -52,18 +55,23 @@ export class Following {
   }
 
   private async run(): Promise<void> {
-    for (let tries = 0; !this.closed && this.wanted > this.revision; ) {
+    for (let tries = 0; !this.closed && (this.missed || this.wanted > this.revision); ) {
+      // What is seen while the answer is on its way counts against the next one.
+      const { wanted, missed } = this;
+      this.missed = false;
       try {
         const { steps, revision } = await ask<{ steps: ServerStep[]; revision: number }>(
           `/api/versions/${this.versionId}/steps?after=${this.revision}`,
         );
         const before = this.revision;
         this.take(steps);
-        // What was wished for and is not there has been told by mistake.
-        if (this.revision >= revision) this.wanted = 0;
-        else if (this.revision === before) await restFor(tries++);
+        if (this.revision >= revision) {
+          // What was wished for before it was asked, and is not there, has been told by mistake.
+          if (this.wanted === wanted) this.wanted = 0;
+        } else if (this.revision === before) await restFor(tries++);
         else tries = 0;
       } catch (error) {
+        this.missed ||= missed;
         if (!(error instanceof ServerError)) throw error;
         // A version that is gone answers so each time; a server that is away comes back.
         if (!error.passing && error.status < 500) return;
