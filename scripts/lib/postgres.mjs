@@ -160,6 +160,8 @@ export async function startPostgres(folder, begun = () => {}) {
         busy = true;
         say("the database ended by itself and is started again; what was saved is safe");
         try {
+          // Whoever knows it knows it by its port: it comes back there or not yet.
+          if ((await freePort(port)) !== port) throw new Error(`Port ${port}, where the database was, is held by somebody else. It is tried again.`);
           await launch(port);
           await answering();
         } catch (error) {

@@ -61,16 +61,29 @@ export function installDebian(packages) {
   apt(["install", "-y", "--no-install-recommends", ...packages]);
 }
 
-/** A port that is free just now on loopback; the wished-for one if it is. */
-export function freePort(wish = 0, host = "127.0.0.1") {
-  return new Promise((resolve, reject) => {
+/** Whether a port can be listened on. */
+const isFree = (port, host) =>
+  new Promise((resolve) => {
     const server = net.createServer();
-    server.once("error", () => (wish ? resolve(freePort(0, host)) : reject(new Halt("No free port was found."))));
-    server.listen(wish, host, () => {
-      const { port } = server.address();
-      server.close(() => resolve(port));
-    });
+    server.once("error", () => resolve(false));
+    server.listen(port, host, () => server.close(() => resolve(true)));
   });
+
+const LOWEST = 12_000;
+const ownPorts = Number(fs.readFileSync("/proc/sys/net/ipv4/ip_local_port_range", "utf8").split(/\s+/)[0]);
+/** Below the ports that connections get by themselves: one of those could hold the port of a server that is being started again, even one that looks for that server. */
+const PORTS = { from: LOWEST, to: ownPorts > LOWEST + 1000 ? ownPorts : 32_768 };
+const MOST_LOOKS = 200;
+
+/** A free port: the one that is wished for, else another. */
+export async function freePort(wish = 0, host = "127.0.0.1") {
+  if (wish && (await isFree(wish, host))) return wish;
+  const { from, to } = PORTS;
+  for (let i = 0; i < MOST_LOOKS; i++) {
+    const port = from + Math.floor(Math.random() * (to - from));
+    if (await isFree(port, host)) return port;
+  }
+  throw new Halt("No free port was found.");
 }
 
 /** Starts a process that is ended, by its own id, with the returned function. */

@@ -88,17 +88,6 @@ const TAKES: readonly Take[] = [
       await page.keyboard.press("v");
     },
   },
-  {
-    name: "bundle-vat",
-    settings: { theme: "vat" },
-    do: async (page, lanes) => {
-      await click(page, lanes, 340, 60);
-      await page.keyboard.down("Shift");
-      await click(page, lanes, 370, 60);
-      await page.keyboard.up("Shift");
-      await keys(page, "Control+b", "Enter");
-    },
-  },
   { name: "seam-check", settings: { seamCheck: true }, do: (page) => rest(page, 4000) },
   { name: "sources", do: async (page) => page.getByRole("tab", { name: "Sources" }).click() },
   {
@@ -156,6 +145,18 @@ const TAKES: readonly Take[] = [
       await keys(page, "Shift+U");
       await page.getByTestId("threshold-line").first().waitFor();
       await rest(page, 800);
+    },
+  },
+  // The last one: it leaves a recording behind.
+  {
+    name: "recording",
+    settings: { theme: "vat" },
+    do: async (page, lanes) => {
+      await click(page, lanes, 420, 300);
+      await page.getByLabel("Arm Hand bells", { exact: true }).click();
+      await page.getByRole("tab", { name: "Track" }).click();
+      await page.keyboard.press("*");
+      await rest(page, 13_000);
     },
   },
 ];

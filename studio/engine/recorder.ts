@@ -9,7 +9,7 @@ import { ServerError } from "@/state/api";
 import { edited, modeRules } from "@/state/modes";
 import { inputOf, recorderState, recordingSettings, STAND_IN, setRecording, useRecorder, useRecording } from "@/state/recording";
 import { session } from "@/state/session";
-import { settings } from "@/state/settings";
+import { setSettings, settings } from "@/state/settings";
 import { selectClips, useView, view } from "@/state/view";
 import type { Place } from "./capture";
 import { findDevices, InputError, Inputs, inputName } from "./inputs";
@@ -353,6 +353,8 @@ export class Recorder {
     const clips = await laidClips(new Set(tracks.map((t) => t.sourceId)));
     // Who has turned to something else meanwhile keeps it.
     if (clips.length > 0 && view().clipIds === running.selection) selectClips(session().doc, clips);
+    // Rounds are there to be picked from.
+    if (clips.some((id) => session().doc.clips.get(id)?.take)) setSettings({ takes: true });
     toast(`Recorded ${names}.`, { id: "recording", duration: 2500 });
   }
 

@@ -84,21 +84,21 @@ export function RecordMenu() {
           />
         </Row>
         <Row name="A selected range">
-          <span className="w-[178px]">
+          <span className="w-[206px]">
             <Segments
               label="What a selected range means"
               value={punch ? "punch" : "free"}
               options={[
-                ["punch", "only that"],
-                ["free", "no matter"],
+                ["punch", "punched into"],
+                ["free", "ignored"],
               ]}
               onChange={(v) => setRecording({ punch: v === "punch" })}
             />
           </span>
         </Row>
-        <div className="border-weft border-t pt-2.5">
-          <p className="mb-1.5 font-semibold">The stand-in</p>
-          <p className="mb-2 text-ink-2 text-sm">An input that needs no device: somebody who plays along, a little differently in each round.</p>
+        <div className="flex flex-col gap-2 border-weft border-t pt-2.5">
+          <p className="font-semibold">The stand-in</p>
+          <p className="text-ink-2 text-sm">An input that needs no device: somebody who plays along, a little differently in each round.</p>
           <Row name="It plays">
             <select
               aria-label="What the stand-in plays"

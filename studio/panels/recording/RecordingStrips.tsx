@@ -73,6 +73,9 @@ function strip(
     g.fillStyle = look.line;
     g.fillRect(x0, y, x1 - x0, tall);
     g.globalAlpha = 1;
+    g.strokeStyle = look.line;
+    g.lineWidth = 2;
+    g.strokeRect(x0 + 1, y + 1, Math.max(0, x1 - x0 - 2), tall - 2);
     const middle = y + (tall + NAME_ROOM) / 2;
     const half = Math.max(2, (tall - NAME_ROOM) / 2);
     const at = (x: number): number => Math.floor((part.offset + start + x * samplesPerPixel - part.start) / WAVE_STEP);
