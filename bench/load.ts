@@ -44,16 +44,20 @@ export async function loadLargePiece(tracks = 200, perTrack = 100): Promise<{ pr
   return made;
 }
 
+const VOICE_SECONDS = 75;
 /** 64 tracks of a minute, each one faded clip: for playing while it is edited. */
-export async function loadManyTracks(): Promise<{ projectId: string; versionId: string }> {
-  const made = await newProject("Many: 64 tracks of a minute", RATE);
+export async function loadManyTracks(tracks = 64, rounds = 1): Promise<{ projectId: string; versionId: string }> {
+  const made = await newProject(`Many: ${tracks} tracks`, RATE);
   const ids: string[] = [];
-  for (let i = 0; i < 16; i++) ids.push(await sendLong(made.projectId, 75, 1, RATE, `Voice ${i + 1}`));
+  for (let i = 0; i < 16; i++) ids.push(await sendLong(made.projectId, VOICE_SECONDS, 1, RATE, `Voice ${i + 1}`));
   for (const id of ids) await whenRead(id);
   const fade = { length: 2400, shape: "power", bend: 0 };
-  const edits = Array.from({ length: 64 }, (_, i) => [
+  const edits = Array.from({ length: tracks }, (_, i) => [
     { type: "add-track", id: `t${i}`, name: `Voice ${i + 1}`, color: "woad" },
-    { type: "add-clip", id: `c${i}`, trackId: `t${i}`, sourceId: ids[i % 16], start: 0, fadeIn: fade, fadeOut: fade, gain: -24 },
+    ...Array.from({ length: rounds }, (_, r) => {
+      const start = r * VOICE_SECONDS * RATE;
+      return { type: "add-clip", id: `c${i} ${r}`, trackId: `t${i}`, sourceId: ids[i % 16], start, fadeIn: fade, fadeOut: fade, gain: -24 };
+    }),
   ]).flat();
   await send(made.versionId, edits);
   return made;

@@ -2,7 +2,7 @@
 import { type Browser, chromium, type Page } from "@playwright/test";
 import { loadLargePiece, loadLongNight, loadManyTracks } from "./load";
 import { p95, type Row } from "./rows";
-import { BASE } from "./server";
+import { BASE, call } from "./server";
 
 const ARGS = [
   "--no-sandbox",
@@ -196,6 +196,63 @@ async function playRows(browser: Browser): Promise<Row[]> {
   return [start, { name: "play.hold", value: gaps, unit: "gaps in a minute, 64 tracks, an edit every 500 ms", budget: "0" }];
 }
 
+/** Minutes that are recorded; ten for the budget. */
+const MINUTES = Number(process.env.WET_THREAD_BENCH_MINUTES ?? 2);
+const RECORDED = 16;
+
+/** Clicks of the stand-in, on the beats of 120 a minute, that a recording does not have just where they belong. */
+async function clicksOff(sourceId: string, offset: number, length: number): Promise<number> {
+  const beat = 24_000;
+  let off = 0;
+  let chunk = new Float32Array(0);
+  let held = -1;
+  const at = async (i: number): Promise<number> => {
+    const index = Math.floor(i / 65_536);
+    if (index !== held) chunk = new Float32Array(await (await fetch(`${BASE}/api/sources/${sourceId}/pcm?chunk=${index}`)).arrayBuffer());
+    held = index;
+    return Math.abs(chunk[i % 65_536]);
+  };
+  for (let due = offset; due < offset + length - beat; due += beat) {
+    const [before, click, after] = [await at(due - 1), await at(due), await at(due + 1)];
+    if (click < 0.3 || click <= after || before > 0.01) off++;
+  }
+  return off;
+}
+
+async function recordRows(browser: Browser): Promise<Row[]> {
+  const { projectId, versionId } = await loadManyTracks(32, Math.ceil(MINUTES / 1.25));
+  await call(`/api/versions/${versionId}/edits`, {
+    revision: (await call<{ revision: number }>(`/api/versions/${versionId}`)).revision,
+    edits: Array.from({ length: RECORDED }, (_, i) => ({ type: "add-track", id: `rec${i}`, name: `Input ${i + 1}`, index: i })),
+  });
+  const page = await openPage(browser);
+  await page.addInitScript((state) => localStorage.setItem("wet-thread recording", JSON.stringify({ state, version: 0 })), { countInBars: 0 });
+  await openTime(page, projectId);
+  for (let i = 0; i < 5; i++) await page.keyboard.press("Shift+ArrowDown");
+  for (let i = 0; i < RECORDED; i++) await page.getByLabel(`Arm Input ${i + 1}`, { exact: true }).click();
+  const starved = (): Promise<number> =>
+    page.evaluate(() => Atomics.load((window as unknown as { wetThreadRing: { flags: Int32Array } }).wetThreadRing.flags, 1));
+  const before = await starved();
+  await page.keyboard.press("*");
+  await page.waitForTimeout(MINUTES * 60_000);
+  const gaps = (await starved()) - before;
+  await page.keyboard.press("*");
+  const stopped = performance.now();
+  await page.waitForFunction(() => !document.querySelector("[data-testid=recording]"), undefined, { timeout: 600_000 });
+  const taken = (performance.now() - stopped) / 1000;
+  const { clips } = await call<{ clips: { trackId: string; sourceId: string; offset: number; length: number }[] }>(`/api/versions/${versionId}`);
+  const laid = clips.filter((c) => c.trackId.startsWith("rec"));
+  let off = RECORDED - laid.length;
+  for (const clip of laid) off += await clicksOff(clip.sourceId, clip.offset, clip.length);
+  await page.context().close();
+  const what = `${RECORDED} tracks, ${MINUTES} min, while 32 play`;
+  return [
+    { name: "record.hold", value: off, unit: `clicks not on their sample, ${what}`, budget: "0" },
+    { name: "record.gaps", value: gaps, unit: `moments in which playing ran dry, ${what}`, budget: "0" },
+    { name: "record.laid", value: taken, unit: `s from the stop until all lie in the piece, ${what}`, budget: "–" },
+  ];
+}
+
 async function longRows(browser: Browser): Promise<Row[]> {
   const { projectId } = await loadLongNight(HOURS, 600);
   const page = await openPage(browser);
@@ -214,10 +271,10 @@ async function longRows(browser: Browser): Promise<Row[]> {
 }
 
 /** The rows of one of the pieces, in a browser of their own. */
-export const pageRows = (of: "large" | "play" | "long") => async (): Promise<Row[]> => {
+export const pageRows = (of: "large" | "play" | "record" | "long") => async (): Promise<Row[]> => {
   const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ARGS });
   try {
-    return await { large: largeRows, play: playRows, long: longRows }[of](browser);
+    return await { large: largeRows, play: playRows, record: recordRows, long: longRows }[of](browser);
   } finally {
     await browser.close();
   }

@@ -17,6 +17,7 @@ const parts: Readonly<Record<string, () => Row[] | Promise<Row[]>>> = {
   many: manyRows,
   large: pageRows("large"),
   play: pageRows("play"),
+  record: pageRows("record"),
   long: pageRows("long"),
 };
 const json = process.argv.includes("--json");

@@ -16,6 +16,7 @@ import { fadeRange, setFade } from "./clips/fades";
 import { fillRoom } from "./clips/fill-room";
 import { addHits, moveHit, removeHits, resetHits, setSensitivity } from "./clips/hits";
 import { join } from "./clips/join";
+import { laySlices } from "./clips/lay-slices";
 import { move } from "./clips/move";
 import { replaceWithPrint } from "./clips/print";
 import { reverse, reverseRange } from "./clips/reverse";
@@ -86,6 +87,7 @@ export const EDITS: readonly EditDefinition[] = [
   setBundle,
   stackTakes,
   layRecording,
+  laySlices,
   pick,
   setLane,
   moveLane,

@@ -81,6 +81,21 @@ const recordedTracks = fc
       ]),
     })),
   );
+/** Slices that were played, some of clips that no longer cover them. */
+const playedNotes = fc.array(
+  fc
+    .record({
+      at,
+      gain: fc.constantFrom(0, -6),
+      clipId: fc.constantFrom("c0", "c1", "c2", "c3"),
+      start: fc.integer({ min: 0, max: 6000 }),
+      length: fc.integer({ min: 1, max: 1500 }),
+      cents: fc.constantFrom(0, 0, 700, -1200),
+      reverse: fc.boolean(),
+    })
+    .map(({ at, gain, start, length, ...slice }) => ({ at, gain, slice: { ...slice, start, end: start + length } })),
+  { minLength: 1, maxLength: 3 },
+);
 export const edits: fc.Arbitrary<Edit> = fc
   .oneof(
     fc.record({
@@ -98,6 +113,7 @@ export const edits: fc.Arbitrary<Edit> = fc
     fc.record({ type: fc.constant("bundle"), clipIds: someClips }),
     fc.record({ type: fc.constant("release"), bundleId: fc.constantFrom("test0.1", "test1.1", "test2.1") }),
     fc.record({ type: fc.constant("stack-takes"), clipIds: someClips, border }),
+    fc.record({ type: fc.constant("lay-slices"), trackId: fc.constantFrom("t0", "t1"), notes: playedNotes, overlap: modes.overlap }),
     fc.record({ type: fc.constant("lay-recording"), tracks: recordedTracks, border, ...modes }),
     fc.record({ type: fc.constant("pick"), bundleId: stacks, laneId: lanes, ...shortSpan, border }),
     fc.record({ type: fc.constant("set-lane"), bundleId: stacks, laneId: lanes, rating: fc.integer({ min: 0, max: 5 }) }),

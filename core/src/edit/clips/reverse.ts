@@ -8,7 +8,7 @@ import { EditError } from "../errors";
 import type { Transaction } from "../transaction";
 
 /** A clip that plays its own window backwards, or forwards again; start, length and fades stay, the sync point with the sample it marks. */
-function turnedRound(tx: Transaction, clip: Clip): Clip {
+export function turnedRound(tx: Transaction, clip: Clip): Clip {
   const source = playedSource(tx.before.sources, clip);
   if (!source) throw new EditError(`The recording of ${clip.name || "the clip"} is not there.`, "clipIds");
   const { recipe, ...rest } = clip;

@@ -46,6 +46,15 @@ function stretchedTo(source: SourceInfo, clip: Clip, kind: StretchKind, { from, 
   return { ...timingOf(clip), warp: { kind, points } };
 }
 
+/** A clip that was made so many samples long by stretching, its start where it was. Throws EditError. */
+export function stretchedClip(tx: Transaction, clip: Clip, kind: StretchKind, length: number, path: string): Clip {
+  const source = recordingOf(tx, clip);
+  const window = ownWindow(source, clip);
+  const ratio = { from: Math.max(1, window.to - window.from), to: length };
+  checkRatio(clip, ratio.from, ratio.to, path);
+  return remade(source, clip, retimed(source, clip, stretchedTo(source, clip, kind, ratio), path), path);
+}
+
 export const stretch = defineEdit({
   type: "stretch",
   about:
