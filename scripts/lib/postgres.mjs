@@ -77,6 +77,15 @@ const ready = (bin, port) => spawnSync(`${bin}/pg_isready`, ["-q", "-h", "127.0.
 /** Long recordings are written in one go: room for their log, whose files are used again rather than made anew with zeros. */
 const WRITES = "-c max_wal_size=4GB -c min_wal_size=1GB -c wal_init_zero=off -c wal_buffers=64MB -c shared_buffers=256MB";
 
+/** How long the children of a server that was killed may hold its port. */
+const PORT_MS = 10_000;
+
+/** The port where the database was, as soon as what is left of a killed one lets go of it; another where somebody else holds it. */
+async function portAgain(wish) {
+  for (const until = Date.now() + PORT_MS; wish && Date.now() < until; await wait(100)) if ((await freePort(wish)) === wish) return wish;
+  return freePort(wish);
+}
+
 /** How long a database that recovers is waited for in silence. */
 const QUIET_MS = 4000;
 /** How often it is looked at whether it is still there. */
@@ -99,7 +108,7 @@ export async function startPostgres(folder, begun = () => {}) {
 
   /** Starts it without waiting: what waits can then be called off. */
   const launch = async (wish) => {
-    const port = await freePort(wish);
+    const port = await portAgain(wish);
     fs.writeFileSync(portFile, String(port));
     if (isRoot) {
       fs.closeSync(fs.openSync(log, "a"));
@@ -161,7 +170,7 @@ export async function startPostgres(folder, begun = () => {}) {
         say("the database ended by itself and is started again; what was saved is safe");
         try {
           // Whoever knows it knows it by its port: it comes back there or not yet.
-          if ((await freePort(port)) !== port) throw new Error(`Port ${port}, where the database was, is held by somebody else. It is tried again.`);
+          if ((await portAgain(port)) !== port) throw new Error(`Port ${port}, where the database was, is held by somebody else. It is tried again.`);
           await launch(port);
           await answering();
         } catch (error) {

@@ -82,10 +82,12 @@ const TAKES: readonly Take[] = [
     },
   },
   {
-    name: "layers",
+    name: "kit",
     do: async (page, lanes) => {
-      await drag(page, [lanes.x + 40, lanes.y + 206], [lanes.x + 230, lanes.y + 206]);
-      await page.keyboard.press("v");
+      await click(page, lanes, 150, 60);
+      await keys(page, "Shift+G");
+      await page.waitForFunction(() => Number(document.querySelector<HTMLElement>("[data-testid=kit-count]")?.dataset.ready) > 0);
+      await keys(page, "w");
     },
   },
   { name: "seam-check", settings: { seamCheck: true }, do: (page) => rest(page, 4000) },

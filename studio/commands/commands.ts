@@ -11,6 +11,7 @@ import type { Command } from "./command";
 import { exportSelection } from "./export-here";
 import * as hits from "./hits";
 import { chooseFiles } from "./import-files";
+import { openKit } from "./kit";
 import * as listen from "./listening";
 import { removeMark } from "./marks";
 import { PANEL_COMMANDS, toggleInspector } from "./panel-commands";
@@ -170,6 +171,7 @@ export const COMMANDS: readonly Command[] = [
   { id: "takes", title: "Lanes of the take stack: show or hide", keys: ["Alt+E"], run: () => setSettings({ takes: !settings().takes }) },
   { id: "take-next", title: "Pick the next take, for the range or the pick at the playhead", keys: ["Alt+F"], run: () => takes.pickBeside(1) },
   { id: "take-previous", title: "Pick the take before", keys: ["Alt+Shift+F"], run: () => takes.pickBeside(-1) },
+  { id: "kit", title: "Slice kit: hits or clips on keys", keys: ["Shift+G"], run: openKit },
   { id: "flatten", title: "Flatten the take stack to plain clips", keys: [], run: takes.flattenTakes },
   { id: "open-out", title: "Open out the takes, each on a track of its own", keys: [], run: takes.openOutTakes },
   { id: "layer-up", title: "One layer up", keys: ["PageUp"], run: () => clip.setLayer("up") },

@@ -105,6 +105,7 @@ export const TREES = {
         "clear",
         "clear-silence",
         "tighten",
+        ["kit", "Slice kit: hits or clips on keys"],
         "-",
         "stack",
         "takes",

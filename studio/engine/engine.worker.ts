@@ -1,9 +1,11 @@
 /// <reference lib="webworker" />
 import { applyChanges, type Change, type Document, documentFrom, NEW_PIECE, timebaseOf } from "@wet-thread/core/model/document";
 import type { SourceInfo, VersionData } from "@wet-thread/core/model/schema";
+import type { Slice } from "@wet-thread/core/model/slices";
 import { Metronome } from "@wet-thread/core/render/metronome";
 import { Renderer, spansNeeded } from "@wet-thread/core/render/renderer";
 import { SCRUB_BLOCK, Scrub } from "@wet-thread/core/render/scrub";
+import { playedSlice, slicePiece } from "@wet-thread/core/render/slices";
 import { StandIn, type StandInKind } from "@wet-thread/core/render/stand-in";
 import { type CountIn, NO_COUNT } from "@wet-thread/core/time/count-in";
 import { ChunkReader } from "./chunk-reader";
@@ -22,6 +24,7 @@ import {
   setWritten,
   timesStarved,
 } from "./ring";
+import { Voices } from "./voices";
 
 /** Frames rendered in one go. */
 const BLOCK = 1024;
@@ -33,6 +36,9 @@ const GLIDE = 240;
 const MOMENT = 256;
 /** Frames that wait in the ring while scrubbing: few, so that the ear is under the hand. */
 const SCRUB_AHEAD = 2048;
+/** A key that is struck is heard so many frames after what is being played now; while nothing else plays so many wait in the ring. */
+const STRIKE_AHEAD = 1024;
+const STRIKE_BLOCK = 256;
 /** How far ahead chunks of recordings are fetched, in seconds. */
 const FETCH_AHEAD_SECONDS = 4;
 /** Sound that takes longer than this to come, in ms, is waited for in words. */
@@ -64,6 +70,10 @@ class Engine {
   private standIn: { readonly kind: StandInKind; readonly player: StandIn } | null = null;
   /** How often the loop has begun anew. */
   private round = 0;
+  private readonly voices = new Voices();
+  /** Slices on keys as they sound, and what they were made from. */
+  private kit: ({ readonly of: string; readonly sound: readonly Float32Array[] } | null)[] = [];
+  private kitAsked = 0;
   /** Where each written frame came from, so that an edit can be laid over what waits in the ring. */
   private trail: { frame: number; position: number }[] = [];
 
@@ -161,9 +171,87 @@ class Engine {
     const { count, gain, at } = this.counting;
     for (const x of [this.left, this.right, this.side]) x.fill(0, 0, n);
     this.metronome.addCountIn(count, at, n, this.left, this.right, 0, gain);
+    this.voices.add(this.written, n, this.left, this.right, 0);
     this.put(this.written, n);
     this.counting.at += n;
     setWritten(this.ring, this.written + n);
+  }
+
+  /** Makes what lies on keys; what is the same as before is kept. */
+  async setKit(slices: readonly Slice[]): Promise<void> {
+    const asked = ++this.kitAsked;
+    const known = new Map(this.kit.flatMap((one) => (one ? [[one.of, one] as const] : [])));
+    const next: typeof this.kit = [];
+    for (const slice of slices) {
+      const piece = slicePiece(this.doc, slice);
+      const of = JSON.stringify([slice, piece && [...piece.clips.values()]]);
+      const length = slice.end - slice.start;
+      if (piece && !known.has(of)) {
+        await this.reader.prepare(spansNeeded(piece, 0, length));
+        if (asked !== this.kitAsked) return;
+        const both = [new Float32Array(length), new Float32Array(length)];
+        new Renderer(piece, this.reader).render(0, length, both[0], both[1]);
+        known.set(of, { of, sound: playedSlice(both, slice, this.doc.sampleRate) });
+      }
+      next.push(known.get(of) ?? null);
+    }
+    this.kit = next;
+    port.postMessage({ type: "kit", ready: next.filter((one) => one !== null).length });
+  }
+
+  /** Strikes a key: its slice is laid over what waits in the ring, or, where nothing plays, sounds by itself. */
+  strike(pad: number, gain: number): void {
+    const one = this.kit[pad];
+    if (!one) return;
+    const { read, written } = this;
+    this.voices.prune(read);
+    if (!isPlaying(this.ring) || this.scrubbing) {
+      this.voices.strike(pad, one.sound, read, gain);
+      void this.sing();
+      return;
+    }
+    const start = this.singing ? Math.min(written, read + STRIKE_AHEAD) : read + STRIKE_AHEAD;
+    // What waits is made of the piece and of voices: theirs is taken out, and put in again with the new one.
+    const from = Math.min(start, written);
+    const n = written - from;
+    const [left, right] = [new Float32Array(n), new Float32Array(n)];
+    this.voices.add(from, n, left, right, 0);
+    for (const x of [left, right]) for (let i = 0; i < n; i++) x[i] = -x[i];
+    this.voices.strike(pad, one.sound, start, gain);
+    this.voices.add(from, n, left, right, 0);
+    for (let i = 0; i < n; i++) {
+      const at = placeOf(from + i);
+      this.ring.left[at] += left[i];
+      this.ring.right[at] += right[i];
+    }
+  }
+
+  private singing = false;
+  /** Lets voices sound while nothing else plays, until they are over. */
+  private async sing(): Promise<void> {
+    const session = ++this.session;
+    this.scrubbing = false;
+    this.singing = true;
+    this.trail = [];
+    this.side.fill(0);
+    setWritten(this.ring, this.read);
+    while (session === this.session && this.voices.any) {
+      const { read } = this;
+      while (this.written + STRIKE_BLOCK <= read + STRIKE_AHEAD) {
+        for (const x of [this.left, this.right]) x.fill(0, 0, STRIKE_BLOCK);
+        this.voices.add(this.written, STRIKE_BLOCK, this.left, this.right, 0);
+        this.put(this.written, STRIKE_BLOCK);
+        setWritten(this.ring, this.written + STRIKE_BLOCK);
+      }
+      setPlaying(this.ring, true);
+      this.report();
+      await waitForChange(this.ring, read);
+      this.voices.prune(this.read);
+    }
+    if (session !== this.session) return;
+    this.singing = false;
+    setPlaying(this.ring, false);
+    port.postMessage({ type: "quiet" });
   }
 
   setStandIn(kind: StandInKind | null): void {
@@ -179,6 +267,7 @@ class Engine {
   ): Promise<void> {
     const session = ++this.session;
     this.scrubbing = false;
+    this.singing = false;
     this.metronomeGain = metronome;
     setPlaying(this.ring, false);
     this.position = position;
@@ -220,6 +309,7 @@ class Engine {
     if (this.scrubbing) return;
     const session = ++this.session;
     this.scrubbing = true;
+    this.singing = false;
     setPlaying(this.ring, false);
     this.renderer = new Renderer(this.doc, this.reader, { live: true });
     this.trail = [];
@@ -254,6 +344,7 @@ class Engine {
   stop(): void {
     this.session++;
     this.scrubbing = false;
+    this.singing = false;
     setPlaying(this.ring, false);
   }
 
@@ -272,6 +363,7 @@ class Engine {
       this.make(this.position, n, this.left, this.right);
       if (this.standIn) this.standIn.player.render(this.position, n, this.side, 0, this.round);
       else this.side.fill(0, 0, n);
+      this.voices.add(frame, n, this.left, this.right, 0);
       this.put(frame, n);
       const last = this.trail.at(-1);
       if (!last || last.position + (frame - last.frame) !== this.position) {
@@ -303,7 +395,7 @@ class Engine {
     this.renderer.setDocument(this.doc);
     this.metronome = new Metronome(timebaseOf(this.doc));
     if (this.standIn) this.setStandIn(this.standIn.kind);
-    if (!isPlaying(this.ring) || this.scrubbing) return;
+    if (!isPlaying(this.ring) || this.scrubbing || this.singing) return;
     const session = this.session;
     const ahead = this.read;
     await this.prepare(this.positionAt(ahead), RING_FRAMES);
@@ -319,6 +411,7 @@ class Engine {
       const next = this.trail.find((t) => t.frame > frame)?.frame ?? written;
       const n = Math.min(BLOCK, written - frame, next - frame);
       this.make(this.positionAt(frame), n, left, right, frame - first);
+      this.voices.add(frame, n, left, right, frame - first);
       frame += n;
     }
     const from = Math.max(first, this.read + SWAP_LEAST);
@@ -423,6 +516,12 @@ const handle = (message: ToEngine): void => {
       break;
     case "stand-in":
       engine?.setStandIn(message.kind);
+      break;
+    case "kit":
+      void engine?.setKit(message.slices);
+      break;
+    case "strike":
+      engine?.strike(message.pad, message.gain);
       break;
     case "metronome":
       engine?.setMetronome(message.gain);

@@ -1,5 +1,6 @@
 import type { Change } from "@wet-thread/core/model/document";
 import type { SourceInfo, VersionData } from "@wet-thread/core/model/schema";
+import type { Slice } from "@wet-thread/core/model/slices";
 import type { StandInKind } from "@wet-thread/core/render/stand-in";
 import type { CountIn } from "@wet-thread/core/time/count-in";
 
@@ -23,6 +24,10 @@ export type ToEngine =
   /** What the stand-in for a sound device plays along with the piece; null for none. */
   | { readonly type: "stand-in"; readonly kind: StandInKind | null }
   | { readonly type: "metronome"; readonly gain: number }
+  /** Slices that lie on keys from now on. */
+  | { readonly type: "kit"; readonly slices: readonly Slice[] }
+  /** A key of the kit is struck, at a gain as a factor. */
+  | { readonly type: "strike"; readonly pad: number; readonly gain: number }
   /** Sound follows this position until "stop". */
   | { readonly type: "scrub"; readonly position: number }
   | { readonly type: "loop"; readonly loop: Span }
@@ -36,6 +41,10 @@ export type FromEngine =
   | { readonly type: "anchor"; readonly frame: number; readonly position: number }
   | { readonly type: "reached"; readonly frame: number }
   | { readonly type: "swapped"; readonly frame: number }
+  /** The keys that were struck have died away, and nothing else plays. */
+  | { readonly type: "quiet" }
+  /** So many slices of the kit can be struck. */
+  | { readonly type: "kit"; readonly ready: number }
   /** Playing stands still until sound has come from the server. */
   | { readonly type: "waiting"; readonly on: boolean }
   | {

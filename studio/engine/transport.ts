@@ -1,4 +1,5 @@
 import { type Document, dataOf } from "@wet-thread/core/model/document";
+import type { Slice } from "@wet-thread/core/model/slices";
 import { attacksOnly } from "@wet-thread/core/render/attacks";
 import type { StandInKind } from "@wet-thread/core/render/stand-in";
 import { type CountIn, NO_COUNT } from "@wet-thread/core/time/count-in";
@@ -210,6 +211,8 @@ export class Transport {
       // A report that was under way when playing stopped is no level any more.
       if (ranDry || isPlaying(this.ring)) useMeters.setState({ ...message, ...(ranDry ? { starvedAt: performance.now() } : {}) });
     }
+    if (message.type === "quiet" && !view().playing) useMeters.setState(SILENT);
+    if (message.type === "kit") this.kitReady(message.ready);
     if (message.type === "waiting") useMeters.setState({ waiting: message.on && view().playing });
     if (message.type === "reached") this.stopFrame = message.frame;
   }
@@ -264,6 +267,21 @@ export class Transport {
       toast.error(`There is no sound: ${message}.${state === "not secure" ? "" : " Press play to try again."}`, { id: "engine", duration: 8000 });
       throw error;
     }
+  }
+
+  /** Lays slices on keys; `ready` is called with how many can be struck once they are made. */
+  setKit(slices: readonly Slice[], ready: (count: number) => void = () => {}): void {
+    this.kitReady = ready;
+    this.tell({ type: "kit", slices });
+  }
+  private kitReady: (count: number) => void = () => {};
+
+  /** Strikes a key of the kit, at a gain in dB. */
+  strike(pad: number, gain = 0): void {
+    void this.start().then(
+      () => this.tell({ type: "strike", pad, gain: factor(gain) }),
+      () => {},
+    );
   }
 
   /** The running context, and the player, whose second output is what the stand-in plays. Rejects, having said why. */

@@ -19,6 +19,7 @@ import { rulersHeight } from "@/timeline/paint/rulers";
 import { Button, Field, Key, Segments } from "@/ui/controls";
 import { ComparePanel } from "./ComparePanel";
 import { lengthFrom, numberFrom } from "./inspector/parts";
+import { KitPanel } from "./KitPanel";
 import { clipsMeant, FloatingForm, Panel } from "./Panel";
 import { SettlePanel } from "./SettlePanel";
 import { SilencePanel } from "./SilencePanel";
@@ -53,6 +54,7 @@ export function LanePanels() {
       {panel === "silence" && <SilencePanel />}
       {panel === "tighten" && <TightenPanel />}
       {panel === "settle" && <SettlePanel />}
+      {panel === "kit" && <KitPanel />}
       {panel === "tempo" && <TempoPanel />}
       {panel === "compare" && <ComparePanel />}
     </>

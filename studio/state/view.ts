@@ -93,7 +93,7 @@ export interface View {
   /** A drop that waits for its exact position. */
   readonly placing: Placing | null;
   /** The panel that is open over the lanes. */
-  readonly panel: "split" | "repeat" | "silence" | "tighten" | "settle" | "tempo" | "compare" | "palette" | "keys" | "list" | null;
+  readonly panel: "split" | "repeat" | "silence" | "tighten" | "settle" | "kit" | "tempo" | "compare" | "palette" | "keys" | "list" | null;
   /** Below this width of the page the inspector lies over the lanes, and is there only while it is asked for. */
   readonly narrow: boolean;
   readonly inspectorOver: boolean;

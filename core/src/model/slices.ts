@@ -21,12 +21,14 @@ export const Slice = z
   .refine((s) => s.end > s.start, { message: "A slice ends after it starts.", path: ["end"] });
 export type Slice = z.infer<typeof Slice>;
 
+/** A slice lasts at most so long: what lies on a key is struck, not laid on. */
+export const MOST_SLICE_SECONDS = 60;
 /** Shorter than this, in samples, is no slice. */
 const LEAST = 32;
 
 /**
  * Clips as slices in order of time: each clip whole, or from hit to hit. What comes before a clip's first hit is no slice; a clip without hits is one.
- * The first 92 are given, and how many there would be.
+ * None is longer than a minute. The first 92 are given, and how many there would be.
  */
 export function slicesOf(doc: Document, clips: readonly Clip[], by: "hits" | "clips"): { slices: Slice[]; count: number } {
   const all = [...clips]
@@ -35,7 +37,7 @@ export function slicesOf(doc: Document, clips: readonly Clip[], by: "hits" | "cl
       const hits = by === "hits" ? hitsBetween(doc.sources, clip, clip.start, clipEnd(clip)) : [];
       const starts = hits.length > 0 ? hits : [clip.start];
       return starts.flatMap((start, i): Slice[] => {
-        const end = starts[i + 1] ?? clipEnd(clip);
+        const end = Math.min(starts[i + 1] ?? clipEnd(clip), start + MOST_SLICE_SECONDS * doc.sampleRate);
         const name = starts.length > 1 ? `${clip.name} ${i + 1}` : clip.name;
         return end - start < LEAST ? [] : [{ clipId: clip.id, start, end, name, gain: 0, cents: 0, reverse: false }];
       });
