@@ -44,6 +44,22 @@ test("scene 21, gallery cut and short cut: a version from this one, two sections
   await expect(menu).toHaveText(/Short cut/);
   await page.keyboard.press("Alt+c");
   await expect(page.getByTestId("compare-count")).toContainText(`${out} clip`);
+  await expect(page.getByText("only there").first()).toBeVisible();
+  // Drawn over the lanes too, and heard to and fro by one key, where it is the other way round.
+  const drawn = (): Promise<boolean> =>
+    page.getByTestId("compare-marks").evaluate((c: HTMLCanvasElement) => {
+      const g = c.getContext("2d") as CanvasRenderingContext2D;
+      return g.getImageData(0, 0, c.width, c.height).data.some((v) => v > 0);
+    });
+  await expect.poll(drawn).toBe(true);
+  await page.keyboard.press("Alt+k");
+  await expect(menu).toHaveText(/Gallery cut/);
+  await expect(page.getByTestId("compare-count")).toContainText(`${out} clip`);
+  await expect(page.getByText("only here").first()).toBeVisible();
+  await expect.poll(drawn).toBe(true);
+  await page.keyboard.press("Alt+k");
+  await expect(menu).toHaveText(/Short cut/);
+  await expect(page.getByText("only there").first()).toBeVisible();
   const boxes = page.getByRole("checkbox", { name: /^Bring/ });
   for (let i = 0; i < (await boxes.count()); i++) await boxes.nth(i).check();
   await page.getByRole("button", { name: "Bring over" }).click();

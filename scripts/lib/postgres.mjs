@@ -148,7 +148,12 @@ export async function startPostgres(folder, begun = () => {}) {
   const adopted = postmaster(data) !== null;
   begun(stop);
   if (!adopted) await launch(wished());
-  const port = await answering();
+  const port = await answering().catch(async (error) => {
+    // One that was found just as it ended is started anew.
+    if (!adopted || postmaster(data)) throw error;
+    await launch(wished());
+    return answering();
+  });
   if (wished() !== port) fs.writeFileSync(portFile, String(port));
   const sql = (database, text) => run(`${bin}/psql`, ["-h", "127.0.0.1", "-p", String(port), "-U", "wet_thread", "-d", database, "-Atqc", text]);
   if (sql("postgres", "select 1 from pg_database where datname = 'wet_thread'").trim() !== "1") sql("postgres", "create database wet_thread");

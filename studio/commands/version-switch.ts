@@ -2,6 +2,7 @@ import { timebaseOf } from "@wet-thread/core/model/document";
 import { toast } from "sonner";
 import { transport } from "@/engine/transport";
 import { addressOf } from "@/state/address";
+import { useComparing } from "@/state/comparing";
 import { session } from "@/state/session";
 import { setView, view } from "@/state/view";
 
@@ -22,6 +23,8 @@ interface Carried {
   readonly tick: number;
   readonly playing: boolean;
   readonly here: boolean;
+  /** It is compared with the version that is left. */
+  readonly compared: string | null;
 }
 let carried: Carried | null = null;
 
@@ -35,7 +38,7 @@ export async function switchVersion(versionId: string, here = false): Promise<vo
   const playing = view().playing;
   const at = playing ? transport().position() : view().playhead;
   left.set(now, `#${addressOf(view())}`);
-  carried = { tick: timebaseOf(session().doc).tempo.ticksAt(at), playing, here };
+  carried = { tick: timebaseOf(session().doc).tempo.ticksAt(at), playing, here, compared: view().panel === "compare" ? now : null };
   if (playing) transport().stop();
   // While the server is away they stay with their version.
   await Promise.race([session().settled(), new Promise((wake) => setTimeout(wake, MOST_WAIT_MS))]);
@@ -53,6 +56,10 @@ export function arrive(): void {
   const at = Math.max(0, Math.round(tempo.samplesAt(one.tick)));
   if (one.here || one.playing) setView({ playhead: at });
   if (one.playing) void transport().play(at);
+  if (one.compared) {
+    useComparing.setState({ other: one.compared, rows: null });
+    setView({ panel: "compare" });
+  }
 }
 
 /** The next or the previous version in the project's order. */
@@ -61,7 +68,9 @@ export function stepVersion(by: 1 | -1, here: boolean): void {
   const { versions } = project;
   if (versions.length < 2) return void toast("This project has one version. A new one is made in the menu at its name.", { id: "version" });
   const at = versions.findIndex((v) => v.id === versionId);
-  const next = versions[(at + by + versions.length) % versions.length];
+  // While two are compared it goes to and fro between them.
+  const compared = here && view().panel === "compare" ? versions.find((v) => v.id === useComparing.getState().other) : undefined;
+  const next = compared ?? versions[(at + by + versions.length) % versions.length];
   void switchVersion(next.id, here);
   toast(next.name, { id: "version", duration: 1500 });
 }

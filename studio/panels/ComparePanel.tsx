@@ -3,28 +3,18 @@ import { timebaseOf } from "@wet-thread/core/model/document";
 import { formatPosition } from "@wet-thread/core/time/format";
 import { useEffect, useState } from "react";
 import { toast } from "sonner";
+import { commandOf, keyOf, pressed } from "@/commands/keys";
 import { switchVersion } from "@/commands/version-switch";
 import { ask, ServerError } from "@/state/api";
+import { type Compared, type ComparedClip, type Difference, useComparing } from "@/state/comparing";
 import { session, useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { selectClips, setView } from "@/state/view";
-import { Button } from "@/ui/controls";
+import { Button, Key } from "@/ui/controls";
+import { DIFFERENCE_DYES } from "./CompareMarks";
 import { Panel } from "./Panel";
 
-interface Side {
-  readonly id: string;
-  readonly name: string;
-  readonly track: string;
-  readonly start: number;
-  readonly length: number;
-}
-type Kind = "only-a" | "only-b" | "moved" | "trimmed" | "changed";
-interface Row {
-  readonly kinds: readonly Kind[];
-  readonly a: Side | null;
-  readonly b: Side | null;
-}
-const WORDS: Readonly<Record<Kind, string>> = {
+const WORDS: Readonly<Record<Difference, string>> = {
   "only-a": "only here",
   "only-b": "only there",
   moved: "moved",
@@ -39,19 +29,21 @@ export function ComparePanel() {
   const revision = useSession((s) => s.revision);
   const unit = useSettings((s) => s.readOuts[0]);
   const others = versions.filter((v) => v.id !== here);
-  const [other, setOther] = useState(others[0]?.id ?? "");
-  const [rows, setRows] = useState<readonly Row[] | null>(null);
+  const wanted = useComparing((c) => c.other);
+  const rows = useComparing((c) => c.rows);
+  const other = (others.find((v) => v.id === wanted) ?? others[0])?.id ?? "";
+  const setRows = (next: readonly Compared[] | null): void => useComparing.setState({ rows: next });
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const close = (): void => setView({ panel: null });
   // biome-ignore lint/correctness/useExhaustiveDependencies: an edit here makes other differences
   useEffect(() => {
+    useComparing.setState({ other: other || null, rows: null });
     if (!other) return;
     let gone = false;
-    setRows(null);
     setChosen(new Set());
     session()
       .settled()
-      .then(() => ask<{ differences: Row[] }>(`/api/versions/${here}/compare/${other}`))
+      .then(() => ask<{ differences: Compared[] }>(`/api/versions/${here}/compare/${other}`))
       .then(({ differences }) => !gone && setRows(differences))
       .catch((error) => {
         if (!(error instanceof ServerError)) throw error;
@@ -62,6 +54,17 @@ export function ComparePanel() {
       gone = true;
     };
   }, [here, other, revision]);
+  // The panel keeps its keys to itself, but for those that go to and fro.
+  useEffect(() => {
+    const press = (e: KeyboardEvent): void => {
+      const command = commandOf(pressed(e));
+      if (!command?.id.startsWith("version-next") || !(e.target as HTMLElement).closest?.("[role=dialog]")) return;
+      e.preventDefault();
+      command.run();
+    };
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  }, []);
   const base = timebaseOf(session().doc);
   const bring = async (): Promise<void> => {
     if (chosen.size === 0) return void toast("Choose the clips to bring over: those that are in the other version.", { id: "compare" });
@@ -82,7 +85,7 @@ export function ComparePanel() {
         <select
           aria-label="The other version"
           value={other}
-          onChange={(e) => setOther(e.target.value)}
+          onChange={(e) => useComparing.setState({ other: e.target.value })}
           className="h-7 min-w-0 flex-1 rounded-sm border border-line bg-raised px-1"
         >
           {others.map((v) => (
@@ -101,7 +104,7 @@ export function ComparePanel() {
       </p>
       <ul className="mt-1 max-h-64 space-y-px overflow-y-auto">
         {rows?.slice(0, 500).map((row) => {
-          const side = (row.a ?? row.b) as Side;
+          const side = (row.a ?? row.b) as ComparedClip;
           return (
             <li key={`${row.a?.id} ${row.b?.id}`} className="flex items-center gap-1.5 rounded-sm px-1 py-0.5 hover:bg-weft">
               <input
@@ -112,8 +115,8 @@ export function ComparePanel() {
                 checked={row.b !== null && chosen.has(row.b.id)}
                 onChange={(e) => {
                   const next = new Set(chosen);
-                  if (e.target.checked) next.add((row.b as Side).id);
-                  else next.delete((row.b as Side).id);
+                  if (e.target.checked) next.add((row.b as ComparedClip).id);
+                  else next.delete((row.b as ComparedClip).id);
                   setChosen(next);
                 }}
               />
@@ -135,7 +138,10 @@ export function ComparePanel() {
                   {side.name} <span className="text-ink-2">on {side.track}</span>
                 </span>
                 <span className="num text-ink-2 text-sm">{formatPosition(side.start, unit, base)}</span>
-                <span className="w-24 shrink-0 text-right text-sm">{row.kinds.map((k) => WORDS[k]).join(", ")}</span>
+                <span className="flex w-[104px] shrink-0 items-center justify-end gap-1.5 text-sm">
+                  {row.kinds.map((k) => WORDS[k]).join(", ")}
+                  <span aria-hidden className="size-2 shrink-0 rounded-[2px]" style={{ background: `var(--${DIFFERENCE_DYES[row.kinds[0]]})` }} />
+                </span>
               </button>
             </li>
           );
@@ -143,7 +149,9 @@ export function ComparePanel() {
         {rows && rows.length > 500 && <li className="text-ink-2 text-sm">and {rows.length - 500} more</li>}
       </ul>
       <div className="mt-2 flex items-center justify-between gap-2">
-        <Button onClick={() => void switchVersion(other, true)}>Hear the other</Button>
+        <Button onClick={() => void switchVersion(other, true)}>
+          Hear the other <Key>{keyOf("version-next-here")}</Key>
+        </Button>
         <Button look="main" type="submit" disabled={chosen.size === 0}>
           Bring over
         </Button>

@@ -12,7 +12,7 @@ import { canSound, setTransport, Transport } from "@/engine/transport";
 import { closeMeasurer } from "@/seams/measures";
 import { followAddress, readAddress } from "@/state/address";
 import { rememberSelections } from "@/state/selection-memory";
-import { Session, setSession } from "@/state/session";
+import { closeParked, Session, setSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { setView, useView } from "@/state/view";
 import { followViews } from "@/state/view-history";
@@ -63,7 +63,7 @@ export function Editor({ projectId, versionId: first }: { projectId: string; ver
     void (async () => {
       try {
         session = await Session.open(projectId, versionId);
-        if (gone) return session.close();
+        if (gone) return session.park();
         setSession(session);
         transport = new Transport();
         setTransport(transport);
@@ -102,9 +102,10 @@ export function Editor({ projectId, versionId: first }: { projectId: string; ver
       closeMeasurer();
       recorder?.close();
       transport?.close();
-      session?.close();
+      session?.park();
     };
   }, [projectId, versionId]);
+  useEffect(() => closeParked, []);
   if (state === "opening") return <div className="grid h-dvh place-items-center text-ink-3">Opening …</div>;
   if ("wrong" in state) {
     return (

@@ -17,6 +17,7 @@ import { linesBetween, viewGrid } from "@/timeline/model/grid-columns";
 import { clearPreview, setPreview } from "@/timeline/model/preview";
 import { rulersHeight } from "@/timeline/paint/rulers";
 import { Button, Field, Key, Segments } from "@/ui/controls";
+import { CompareMarks } from "./CompareMarks";
 import { ComparePanel } from "./ComparePanel";
 import { lengthFrom, numberFrom } from "./inspector/parts";
 import { KitPanel } from "./KitPanel";
@@ -56,7 +57,12 @@ export function LanePanels() {
       {panel === "settle" && <SettlePanel />}
       {panel === "kit" && <KitPanel />}
       {panel === "tempo" && <TempoPanel />}
-      {panel === "compare" && <ComparePanel />}
+      {panel === "compare" && (
+        <>
+          <CompareMarks />
+          <ComparePanel />
+        </>
+      )}
     </>
   );
 }

@@ -86,6 +86,16 @@ const sameInfo = (a: ReadonlyMap<string, SourceInfo>, b: ReadonlyMap<string, Sou
     );
   });
 
+/** Versions that were open before in this page, and stay ready for going back to them; the one that was left last comes last. */
+const parked = new Map<string, Session>();
+const MOST_PARKED = 3;
+
+/** Lets go of the versions that were open before. */
+export function closeParked(): void {
+  for (const session of parked.values()) session.close();
+  parked.clear();
+}
+
 /**
  * One open version: what is drawn and heard. Edits apply at once here and are sent in order (`Outbox`); what the server has is followed
  * (`Following`), and this tab's own unsent steps are laid on top of it again.
@@ -128,6 +138,12 @@ export class Session {
 
   /** Opens a version, with what this or an earlier tab could not send any more. */
   static async open(projectId: string, versionId?: string): Promise<Session> {
+    const again = parked.get(versionId ?? "");
+    if (again) {
+      parked.delete(versionId ?? "");
+      again.wake();
+      return again;
+    }
     const project = await ask<ProjectRow>(`/api/projects/${projectId}`);
     const version = await ask<VersionAnswer>(`/api/versions/${versionId ?? project.versions[0].id}`);
     const session = new Session(project, version);
@@ -150,6 +166,26 @@ export class Session {
 
   get doc(): Document {
     return this.store.getState().doc;
+  }
+
+  /** Leaves it for another version of the project: what is on its way goes on, what others do is fetched when it is opened again. */
+  park(): void {
+    const { versionId } = this.store.getState();
+    this.stopListening();
+    parked.get(versionId)?.close();
+    parked.delete(versionId);
+    parked.set(versionId, this);
+    const [[oldest, session]] = parked;
+    if (parked.size <= MOST_PARKED) return;
+    session.close();
+    parked.delete(oldest);
+  }
+
+  private wake(): void {
+    const { project } = this.store.getState();
+    this.stopListening = listenLive(project.id, (event) => this.hear(event));
+    // What happened meanwhile was not heard.
+    this.hear({ type: "again" });
   }
 
   close(): void {
