@@ -54,11 +54,11 @@ export function ComparePanel() {
       gone = true;
     };
   }, [here, other, revision]);
-  // The panel keeps its keys to itself, but for those that go to and fro.
+  // While a panel is open few keys go through: those that go to and fro between versions do here.
   useEffect(() => {
     const press = (e: KeyboardEvent): void => {
       const command = commandOf(pressed(e));
-      if (!command?.id.startsWith("version-next") || !(e.target as HTMLElement).closest?.("[role=dialog]")) return;
+      if (!command?.id.startsWith("version-next")) return;
       e.preventDefault();
       command.run();
     };

@@ -39,6 +39,9 @@ import { TakesPanel } from "./takes/TakesPanel";
 
 setTimelineHost(timelineHost);
 
+/** The version that is next is made ready once this one has had time to be drawn. */
+const AHEAD_MS = 2500;
+
 /** Opens a version and draws the whole editor around it. */
 export function Editor({ projectId, versionId: first }: { projectId: string; versionId?: string }) {
   const [state, setState] = useState<"opening" | { open: string } | { wrong: string }>("opening");
@@ -60,6 +63,7 @@ export function Editor({ projectId, versionId: first }: { projectId: string; ver
     let transport: Transport | null = null;
     let recorder: Recorder | null = null;
     let gone = false;
+    let ahead: ReturnType<typeof setTimeout> | undefined;
     void (async () => {
       try {
         session = await Session.open(projectId, versionId);
@@ -87,6 +91,8 @@ export function Editor({ projectId, versionId: first }: { projectId: string; ver
         });
         opened.current = session.store.getState().versionId;
         setState({ open: opened.current });
+        const ready = session;
+        ahead = setTimeout(() => void ready.prepareNext(), AHEAD_MS);
         if (!canSound())
           toast.warning("This page came over plain http, so the browser gives it no sound. All else works.", {
             id: "secure",
@@ -99,6 +105,7 @@ export function Editor({ projectId, versionId: first }: { projectId: string; ver
     })();
     return () => {
       gone = true;
+      clearTimeout(ahead);
       closeMeasurer();
       recorder?.close();
       transport?.close();

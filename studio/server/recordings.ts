@@ -92,6 +92,21 @@ export async function openRecordings(versionId: string) {
 
 const ended = (status: string): ApiError => new ApiError(409, "ended", "This recording has ended; nothing more is taken in.", { status });
 
+/** Frames of all tracks taken apart: those of each, with its own channels interleaved. */
+function perTrack(frames: Buffer, tracks: readonly RecordedTrack[]): Buffer[] {
+  const width = channelsOf(tracks) * FLOAT;
+  let from = 0;
+  return tracks.map(({ channels }) => {
+    const size = channels * FLOAT;
+    const first = from;
+    from += size;
+    if (size === width) return frames;
+    const out = Buffer.allocUnsafe((frames.length / width) * size);
+    for (let at = first, to = 0; at < frames.length; at += width, to += size) frames.copy(out, to, at, at + size);
+    return out;
+  });
+}
+
 /** The bytes of a part, read no further than it may be long. */
 async function partOf(body: ReadableStream<Uint8Array> | null): Promise<Buffer> {
   const pieces: Uint8Array[] = [];
@@ -127,7 +142,8 @@ export async function appendRecording(id: string, from: number, body: ReadableSt
         throw new ApiError(422, "not-numbers", "This part holds samples that are no numbers. Nothing of it was kept.", { frames: row.frames });
     const fresh = bytes.subarray(Math.min(bytes.length, (row.frames - from) * frameBytes));
     const frames = row.frames + fresh.length / frameBytes;
-    if (fresh.length > 0) await tx.insert(recordedParts).values({ recordingId: id, at: row.frames, data: fresh });
+    if (fresh.length > 0)
+      await tx.insert(recordedParts).values(perTrack(fresh, row.tracks).map((data, track) => ({ recordingId: id, track, at: row.frames, data })));
     await tx.update(recordings).set({ frames, aliveAt: sql`now()` }).where(eq(recordings.id, id));
     return { frames };
   });

@@ -105,13 +105,15 @@ export class Session {
   private readonly following: Following;
   private readonly outbox: Outbox;
   private readonly kept: Unsent;
+  private readonly unread: NonNullable<VersionAnswer["unread"]>;
   private queue: Promise<unknown> = Promise.resolve();
   /** How many walks through the history are on their way. */
   private walks = 0;
   private stopListening = (): void => {};
 
   private constructor(project: ProjectRow, version: VersionAnswer) {
-    const { id, projectId: _, name, revision, tracks, clips, markers, sections, bundles, sampleRate, unread: __, ...piece } = version;
+    const { id, projectId: _, name, revision, tracks, clips, markers, sections, bundles, sampleRate, unread = [], ...piece } = version;
+    this.unread = unread;
     const doc = documentFrom({ sampleRate, piece, tracks, clips, markers, sections, bundles }, infoOf(project.sources));
     this.kept = new Unsent(id);
     this.store = createStore<SessionState>(() => ({
@@ -136,29 +138,54 @@ export class Session {
     });
   }
 
-  /** Opens a version, with what this or an earlier tab could not send any more. */
+  /** Opens a version, with what this or an earlier tab could not send any more; one that is ready already at once. */
   static async open(projectId: string, versionId?: string): Promise<Session> {
-    const again = parked.get(versionId ?? "");
-    if (again) {
-      parked.delete(versionId ?? "");
-      again.wake();
-      return again;
+    const ready = parked.get(versionId ?? "");
+    if (!ready) return (await Session.fetched(projectId, versionId)).begin();
+    parked.delete(versionId ?? "");
+    await ready.begin();
+    // What happened meanwhile was not heard.
+    ready.hear({ type: "again" });
+    return ready;
+  }
+
+  /** Makes the version that is next in the project's order ready, so that going there takes no time. Where it can't, it is opened when it is wanted. */
+  async prepareNext(): Promise<void> {
+    const { project, versionId } = this.store.getState();
+    const at = project.versions.findIndex((v) => v.id === versionId);
+    const next = project.versions[(at + 1) % project.versions.length];
+    if (!next || next.id === versionId || parked.has(next.id)) return;
+    try {
+      const session = await Session.fetched(project.id, next.id);
+      if (!parked.has(next.id)) session.park();
+    } catch (error) {
+      if (!(error instanceof ServerError)) throw error;
     }
+  }
+
+  private static async fetched(projectId: string, versionId?: string): Promise<Session> {
     const project = await ask<ProjectRow>(`/api/projects/${projectId}`);
-    const version = await ask<VersionAnswer>(`/api/versions/${versionId ?? project.versions[0].id}`);
-    const session = new Session(project, version);
-    if (version.unread?.length) tellUnread(version.unread);
-    const { steps, broken } = await session.kept.adopt();
-    if (broken) tellUnreadable();
-    if (steps.length) {
-      tellAdopted(steps.length);
-      // They are sent before they are shown: the server may have taken some of them already, its answer lost with the tab.
-      session.adopted = new Set(steps.map((s) => s.key));
-      session.outbox.add(steps, false);
+    return new Session(project, await ask<VersionAnswer>(`/api/versions/${versionId ?? project.versions[0].id}`));
+  }
+
+  private begun = false;
+  /** From here on it is the one that is open: it hears what happens. */
+  private async begin(): Promise<this> {
+    if (!this.begun) {
+      this.begun = true;
+      if (this.unread.length) tellUnread(this.unread);
+      const { steps, broken } = await this.kept.adopt();
+      if (broken) tellUnreadable();
+      if (steps.length) {
+        tellAdopted(steps.length);
+        // They are sent before they are shown: the server may have taken some of them already, its answer lost with the tab.
+        this.adopted = new Set(steps.map((s) => s.key));
+        this.outbox.add(steps, false);
+      }
+      void this.refreshHistory();
     }
-    void session.refreshHistory();
-    session.stopListening = listenLive(projectId, (event) => session.hear(event));
-    return session;
+    this.stopListening = listenLive(this.store.getState().project.id, (event) => this.hear(event));
+    return this;
   }
 
   /** Keys of steps of an earlier tab that have not been laid on what is shown. */
@@ -179,13 +206,6 @@ export class Session {
     if (parked.size <= MOST_PARKED) return;
     session.close();
     parked.delete(oldest);
-  }
-
-  private wake(): void {
-    const { project } = this.store.getState();
-    this.stopListening = listenLive(project.id, (event) => this.hear(event));
-    // What happened meanwhile was not heard.
-    this.hear({ type: "again" });
   }
 
   close(): void {

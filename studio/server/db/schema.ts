@@ -323,16 +323,18 @@ export const recordings = pgTable("recordings", {
   createdAt: created(),
 });
 
-/** What came of a recording, as 32-bit floats with its channels interleaved, until recordings are made of it. */
+/** What came of a recording, as 32-bit floats with the channels of each track interleaved, until recordings are made of it. */
 export const recordedParts = pgTable(
   "recorded_parts",
   {
     recordingId: text("recording_id")
       .notNull()
       .references(() => recordings.id, { onDelete: "cascade" }),
+    /** Which of the recording's tracks, from 0. */
+    track: integer("track").notNull(),
     /** The first of its frames. */
     at: bigint("at", { mode: "number" }).notNull(),
     data: bytea("data").notNull(),
   },
-  (t) => [primaryKey({ columns: [t.recordingId, t.at] })],
+  (t) => [primaryKey({ columns: [t.recordingId, t.track, t.at] })],
 );

@@ -1,9 +1,9 @@
 import { EditError } from "@wet-thread/core/edit/errors";
 import type { Edit } from "@wet-thread/core/edit/registry";
-import { encodeFrames, wavHeader } from "@wet-thread/core/media/wav/writer";
+import { wavHeader } from "@wet-thread/core/media/wav/writer";
 import { and, eq, inArray, ne } from "drizzle-orm";
 import { db } from "../db/client";
-import { copyOut, quoted } from "../db/copy";
+import { copyOut, numbers, quoted } from "../db/copy";
 import { projects, type RecordedTrack, recordedParts, recordings, sources, versions } from "../db/schema";
 import { ApiError } from "../errors";
 import { announce } from "../events";
@@ -14,9 +14,6 @@ import type { JobPayloads } from "./queue";
 
 type Recording = typeof recordings.$inferSelect;
 
-/** So many tracks are written in one pass over what came. */
-const TRACKS_AT_ONCE = 4;
-
 /** What recordings tell of themselves: when and where they were made. */
 function head(track: RecordedTrack, { frames, start, createdAt }: Recording, sampleRate: number): Uint8Array {
   const when = createdAt.toISOString();
@@ -25,34 +22,19 @@ function head(track: RecordedTrack, { frames, start, createdAt }: Recording, sam
   return wavHeader(track.channels, sampleRate, "f32", frames, { broadcast: { ...broadcast, loudness } });
 }
 
-/** Writes some tracks of what came as files of their own. */
-async function writeTracks(job: Recording, tracks: readonly RecordedTrack[], sampleRate: number): Promise<void> {
-  const all = job.tracks.reduce((n, t) => n + t.channels, 0);
-  const firstOf = new Map(job.tracks.map((t, i) => [t, job.tracks.slice(0, i).reduce((n, o) => n + o.channels, 0)]));
-  const writers = tracks.map((track) => ({ track, writer: sourceWriter(track.sourceId) }));
+/** Writes one track of what came as a file of its own: what follows on its head is the samples as they came. */
+async function writeTrack(job: Recording, track: RecordedTrack, sampleRate: number): Promise<void> {
+  const writer = sourceWriter(track.sourceId);
   try {
-    for (const { track, writer } of writers) await writer.write(head(track, job, sampleRate));
-    const select = `select data from recorded_parts where recording_id = ${quoted(job.id)} order by at`;
-    for await (const [data] of copyOut(select)) {
-      const samples = new Float32Array(data.buffer, data.byteOffset, data.length / 4);
-      const count = samples.length / all;
-      for (const { track, writer } of writers) {
-        const first = firstOf.get(track) ?? 0;
-        const planes = Array.from({ length: track.channels }, (_, c) => {
-          const plane = new Float32Array(count);
-          for (let i = 0; i < count; i++) plane[i] = samples[i * all + first + c];
-          return plane;
-        });
-        await writer.write(encodeFrames(planes, count, "f32", null));
-      }
-    }
-    for (const { track, writer } of writers) {
-      await writer.finish();
-      await db().update(sources).set({ status: "queued", bytes: writer.size }).where(eq(sources.id, track.sourceId));
-    }
+    await writer.write(head(track, job, sampleRate));
+    const index = job.tracks.indexOf(track);
+    const select = `select data from recorded_parts where recording_id = ${quoted(job.id)} and track = ${numbers([index])} order by at`;
+    for await (const [data] of copyOut(select)) await writer.write(data);
+    await writer.finish();
   } finally {
-    for (const { writer } of writers) await writer.abort();
+    await writer.abort();
   }
+  await db().update(sources).set({ status: "queued", bytes: writer.size }).where(eq(sources.id, track.sourceId));
 }
 
 /** Lays what was recorded, whatever was edited meanwhile. Returns why it could not be, null when it lies there. */
@@ -103,13 +85,12 @@ export async function runRecord({ recordingId }: JobPayloads["record"]): Promise
     .delete(sources)
     .where(and(inArray(sources.id, ids), ne(sources.status, "ready")));
   const due = job.tracks.filter((t) => !there.some((s) => s.id === t.sourceId));
-  for (let i = 0; i < due.length; i += TRACKS_AT_ONCE) {
-    const tracks = due.slice(i, i + TRACKS_AT_ONCE);
-    for (const { sourceId: id, name, channels } of tracks)
-      await db().insert(sources).values({ id, projectId, name, status: "receiving", sampleRate, originalRate: sampleRate, channels });
-    await writeTracks(job, tracks, sampleRate);
-    for (const { sourceId } of tracks) await importSource({ sourceId });
-    if (!(await tell("rendering", (i + tracks.length) / due.length))) return;
+  for (const [i, track] of due.entries()) {
+    const { sourceId, name, channels } = track;
+    await db().insert(sources).values({ id: sourceId, projectId, name, status: "receiving", sampleRate, originalRate: sampleRate, channels });
+    await writeTrack(job, track, sampleRate);
+    await importSource({ sourceId });
+    if (!(await tell("rendering", (i + 1) / due.length))) return;
   }
   const error = await lay(job);
   await db().delete(recordedParts).where(eq(recordedParts.recordingId, recordingId));

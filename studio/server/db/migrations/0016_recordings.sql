@@ -14,9 +14,10 @@ CREATE TABLE "recordings" (
 --> statement-breakpoint
 CREATE TABLE "recorded_parts" (
 	"recording_id" text NOT NULL REFERENCES "recordings"("id") ON DELETE cascade,
+	"track" integer NOT NULL,
 	"at" bigint NOT NULL,
 	"data" "bytea" NOT NULL,
-	CONSTRAINT "recorded_parts_recording_id_at_pk" PRIMARY KEY("recording_id","at")
+	CONSTRAINT "recorded_parts_recording_id_track_at_pk" PRIMARY KEY("recording_id","track","at")
 );
 --> statement-breakpoint
 ALTER TABLE "recorded_parts" ALTER COLUMN "data" SET STORAGE EXTERNAL;
