@@ -63,6 +63,24 @@ export async function loadManyTracks(tracks = 64, rounds = 1): Promise<{ project
   return made;
 }
 
+/** One take stack of so many takes of so many minutes each, of a few recordings. */
+export async function loadTakes(lanes: number, minutes: number): Promise<{ projectId: string; versionId: string }> {
+  const made = await newProject(`${lanes} takes of ${minutes} minutes`, RATE);
+  const ids: string[] = [];
+  for (let i = 0; i < 5; i++) ids.push(await sendLong(made.projectId, minutes * 60, 1, RATE, `Take ${i + 1}`));
+  for (const id of ids) await whenRead(id);
+  const takes = Array.from({ length: lanes }, (_, i) => ({
+    type: "add-clip",
+    id: `k${i}`,
+    trackId: "voice",
+    sourceId: ids[i % ids.length],
+    start: i * 100,
+  }));
+  await send(made.versionId, [{ type: "add-track", id: "voice", name: "Voice" }, ...takes]);
+  await send(made.versionId, [{ type: "stack-takes", clipIds: takes.map((t) => t.id) }]);
+  return made;
+}
+
 /** A stereo recording of some hours without a tempo, with so many edits: pauses taken out, each splice blended, parts faded and moved. */
 export async function loadLongNight(hours: number, edits: number, rate = RATE): Promise<{ projectId: string; versionId: string; sourceId: string }> {
   const made = await newProject(`The long night: ${hours} hours`, rate);

@@ -1,6 +1,6 @@
 // The rows that drive the real page in Chromium: opening, drawing, playing, memory.
 import { type Browser, chromium, type Page } from "@playwright/test";
-import { loadLargePiece, loadLongNight, loadManyTracks } from "./load";
+import { loadLargePiece, loadLongNight, loadManyTracks, loadTakes } from "./load";
 import { p95, type Row } from "./rows";
 import { BASE, call } from "./server";
 
@@ -283,6 +283,45 @@ async function recordRows(browser: Browser): Promise<Row[]> {
   ];
 }
 
+const LANES = 50;
+const TAKE_MINUTES = 10;
+
+/** A take stack of fifty takes of ten minutes: its lanes while the view moves, and while one is swept over. */
+async function takesRows(browser: Browser): Promise<Row[]> {
+  const { projectId } = await loadTakes(LANES, TAKE_MINUTES);
+  const page = await openPage(browser);
+  await page.addInitScript(() => localStorage.setItem("wet-thread settings", JSON.stringify({ state: { takes: true, snapOn: false }, version: 0 })));
+  await openTime(page, projectId);
+  await page.keyboard.press("w");
+  await page.keyboard.press("Control+a");
+  await page.waitForTimeout(4000);
+  const rows = (await frameRows(page, `${LANES} takes of ${TAKE_MINUTES} min`)).filter((r) => !r.name.startsWith("first"));
+  // A sweep over the first lane: the page's own work in each frame.
+  const lane = await page.getByRole("region", { name: "Takes" }).getByRole("listitem").first().locator("canvas").boundingBox();
+  if (!lane) throw new Error("no lane");
+  const swept = await page.evaluate(
+    async ({ x, y, width }) => {
+      const at = document.elementFromPoint(x + 20, y) as HTMLElement;
+      const point = (type: string, px: number): boolean =>
+        at.dispatchEvent(new PointerEvent(type, { clientX: px, clientY: y, button: 0, buttons: 1, pointerId: 1, bubbles: true, cancelable: true }));
+      const list: number[] = [];
+      point("pointerdown", x + 20);
+      for (let i = 0; i < 120; i++) {
+        const begun = performance.now();
+        point("pointermove", x + 20 + ((width - 40) * i) / 120);
+        await new Promise((done) => requestAnimationFrame(done));
+        const spent = performance.now() - begun;
+        list.push(spent);
+      }
+      point("pointercancel", x + width / 2);
+      return list;
+    },
+    { x: lane.x, y: lane.y + lane.height / 2, width: lane.width },
+  );
+  await page.context().close();
+  return [...rows, { name: "takes.sweep", value: p95(swept), unit: `ms p95 from a move to the next frame, ${LANES} takes`, budget: "–" }];
+}
+
 async function longRows(browser: Browser): Promise<Row[]> {
   const { projectId } = await loadLongNight(HOURS, 600);
   const page = await openPage(browser);
@@ -301,10 +340,10 @@ async function longRows(browser: Browser): Promise<Row[]> {
 }
 
 /** The rows of one of the pieces, in a browser of their own. */
-export const pageRows = (of: "large" | "play" | "record" | "long") => async (): Promise<Row[]> => {
+export const pageRows = (of: "large" | "play" | "record" | "takes" | "long") => async (): Promise<Row[]> => {
   const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ARGS });
   try {
-    return await { large: largeRows, play: playRows, record: recordRows, long: longRows }[of](browser);
+    return await { large: largeRows, play: playRows, record: recordRows, takes: takesRows, long: longRows }[of](browser);
   } finally {
     await browser.close();
   }

@@ -18,6 +18,7 @@ const parts: Readonly<Record<string, () => Row[] | Promise<Row[]>>> = {
   large: pageRows("large"),
   play: pageRows("play"),
   record: pageRows("record"),
+  takes: pageRows("takes"),
   long: pageRows("long"),
 };
 const json = process.argv.includes("--json");

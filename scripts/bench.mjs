@@ -1,4 +1,4 @@
-// npm run bench [-- core media many large play record long] [-- --json]: measures what the budgets of docs/performance.md name, on a database and ports of its own.
+// npm run bench [-- core media many large play record takes long] [-- --json]: measures what the budgets of docs/performance.md name, on a database and ports of its own.
 import { spawnSync } from "node:child_process";
 import fs from "node:fs";
 import path from "node:path";
@@ -16,7 +16,7 @@ try {
   ensureModules();
   let env = {};
   if (wanted("codecs")) ensureFfmpeg();
-  const page = ["large", "play", "record", "long"].some(wanted);
+  const page = ["large", "play", "record", "takes", "long"].some(wanted);
   if (page) ensureChromium();
   if (page || wanted("media") || wanted("many")) {
     await ensureBuild();

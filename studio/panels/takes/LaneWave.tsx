@@ -53,21 +53,12 @@ export function LaneWave({
       if (levels.current.length !== columns.rms.length) levels.current = new Float32Array(columns.rms.length);
       levels.current.fill(Number.NaN);
       const palette = PALETTES[theme];
-      for (const clip of lane.clips)
-        paintClip(
-          g,
-          clip,
-          start,
-          seen,
-          height,
-          columns,
-          levels.current,
-          (at) => {
-            const on = picked.some(([a, b]) => at >= a && at < b);
-            return on ? palette.dyes[dye] : mix(palette.raised, palette.dyes[dye], 0.45);
-          },
-          mix(palette.raised, palette.dyes[dye], palette.cloth),
-        );
+      const inks = {
+        picked: palette.dyes[dye],
+        left: mix(palette.raised, palette.dyes[dye], 0.45),
+        cloth: mix(palette.raised, palette.dyes[dye], palette.cloth),
+      };
+      for (const clip of lane.clips) paintClip(g, clip, start, seen, height, columns, levels.current, picked, inks);
     };
     return drawnFromMedia(draw);
   }, [lane, start, picked, seen, height, dye, theme, levels]);
@@ -82,14 +73,14 @@ function paintClip(
   height: number,
   columns: Columns,
   levels: Levels,
-  ink: (at: number) => string,
-  cloth: string,
+  picked: readonly (readonly [number, number])[],
+  inks: { readonly picked: string; readonly left: string; readonly cloth: string },
 ): void {
   const from = stackStart + clip.at;
   const [left, right] = [(from - start) / per, (from + clip.length - start) / per];
   const [x0, x1] = [Math.max(0, Math.floor(left)), Math.min(Math.ceil(width), Math.ceil(right))];
   if (x1 <= x0) return;
-  g.fillStyle = cloth;
+  g.fillStyle = inks.cloth;
   g.fillRect(Math.max(0, left), 1, Math.min(width, right) - Math.max(0, left), height - 2);
   const source = session().doc.sources.get(clip.sourceId);
   if (!source) return;
@@ -100,12 +91,16 @@ function paintClip(
   columns.min.fill(Number.NaN, 0, n);
   fillColumns(columns, id, source.channels, clip.channels?.[0] ?? 0, length, clip.offset + (start + x0 * per - from), per, n);
   const middle = height / 2;
+  let on: boolean | null = null;
   for (let i = 0; i < n; i++) {
     if (Number.isNaN(columns.min[i])) continue;
     const x = x0 + i;
     levels[x] = columns.rms[i];
     const [up, down] = [middle - Math.min(1, columns.max[i]) * middle, middle - Math.max(-1, columns.min[i]) * middle];
-    g.fillStyle = ink(start + x * per);
+    const at = start + x * per;
+    const now = picked.some(([a, b]) => at >= a && at < b);
+    if (now !== on) g.fillStyle = now ? inks.picked : inks.left;
+    on = now;
     g.fillRect(x, up, 1, Math.max(1, down - up));
   }
 }

@@ -22,6 +22,8 @@ import { LaneWave, type Levels, type Window } from "./LaneWave";
 const ROW = 44;
 /** Rows that are seen at once. */
 const MOST_ROWS = 6;
+/** Rows beyond them on both sides that are there too, so that keys find the next one. */
+const SPARE_ROWS = 2;
 /** A press that goes less far than this is a click. */
 const CLICK = 4;
 /** Quieter than its surroundings by so much, for so long, is a pause between phrases. */
@@ -41,6 +43,7 @@ export function TakesPanel() {
   const meant = stackMeant();
   const [hiddenToo, setHiddenToo] = useState(false);
   const [over, setOver] = useState(false);
+  const [first, setFirst] = useState(0);
   // The stack stays while something else is selected for a moment.
   const last = useRef<string | null>(null);
   if (meant) last.current = meant.id;
@@ -107,10 +110,18 @@ export function TakesPanel() {
         </button>
         <Close />
       </div>
-      <ul className="overflow-y-auto border-line border-t" style={{ maxHeight: ROW * MOST_ROWS }} aria-label="Lanes">
-        {shown.map((lane) => (
+      <ul
+        className="overflow-y-auto border-line border-t"
+        style={{ maxHeight: ROW * MOST_ROWS }}
+        aria-label="Lanes"
+        onScroll={(e) => setFirst(Math.max(0, Math.floor(e.currentTarget.scrollTop / ROW) - SPARE_ROWS))}
+      >
+        {/* Only rows near to what is seen are there: of fifty takes most are not. */}
+        <div aria-hidden style={{ height: Math.min(first, shown.length) * ROW }} />
+        {shown.slice(first, first + MOST_ROWS + 2 * SPARE_ROWS + 1).map((lane) => (
           <Lane key={lane.id} stack={stack} lane={lane} seen={seen} dye={lane.color ?? track?.color ?? "indigo"} />
         ))}
+        <div aria-hidden style={{ height: Math.max(0, shown.length - first - MOST_ROWS - 2 * SPARE_ROWS - 1) * ROW }} />
       </ul>
     </section>
   );
