@@ -1,4 +1,6 @@
 import type { Clip } from "@wet-thread/core/model/schema";
+import { edits } from "@wet-thread/core/testing/edits";
+import fc from "fast-check";
 import { beforeAll, describe, expect, it } from "vitest";
 import { addSource, api, newProject, noise, wavFile } from "../client";
 
@@ -108,5 +110,42 @@ describe("versions of a project", () => {
     expect((await get(blank)).tracks).toHaveLength(1);
     expect((await bring({ clipIds: ["nothing"] })).status).toBe(422);
     expect((await get(first)).clips).toHaveLength(3);
+  });
+
+  it("never touch one another's steps: random edits, undo and redo in two of them at once, each in a tab of its own", async () => {
+    const made = await newProject(RATE);
+    const [mono, stereo] = await Promise.all([
+      addSource(made.projectId, wavFile([noise(20_000, 1)])),
+      addSource(made.projectId, wavFile([noise(20_000, 2), noise(20_000, 3)])),
+    ]);
+    const clips = [0, 1, 2, 3].map((i) => {
+      const at = { trackId: `t${i % 2}`, start: 1000 + 3000 * i, length: 2500, offset: 500 };
+      return { type: "add-clip", id: `c${i}`, sourceId: i % 2 ? stereo.id : mono.id, ...at };
+    });
+    const tracks = [0, 1, 2].map((i) => ({ type: "add-track", id: `t${i}`, name: `Track ${i}` }));
+    await edit(made.versionId, ...tracks, ...clips);
+    const { body: copy } = await api("POST", `/api/projects/${made.projectId}/versions`, { name: "Copy", from: made.versionId });
+    const named = (e: object): object => JSON.parse(JSON.stringify(e).replaceAll('"mono"', `"${mono.id}"`).replaceAll('"stereo"', `"${stereo.id}"`));
+    const tab = async (id: string, seed: number): Promise<number> => {
+      let [now, done] = [await get(id), 0];
+      for (const [i, one] of fc.sample(edits, { seed, numRuns: 60 }).entries()) {
+        // Whatever was done in the other one meanwhile, this one is as its own last step left it.
+        expect(await get(id)).toEqual(now);
+        const way = i % 7 === 5 ? "undo" : i % 7 === 6 ? "redo" : "edits";
+        const body = way === "edits" ? { revision: now.revision, edits: [named(one)] } : { revision: now.revision };
+        const { status } = await api("POST", `/api/versions/${id}/${way}`, body);
+        // Impossible ones change nothing.
+        expect([200, 409, 422]).toContain(status);
+        const next = await get(id);
+        if (status !== 200) expect(next).toEqual(now);
+        done += next.revision - now.revision;
+        now = next;
+      }
+      const { steps } = (await api("GET", `/api/versions/${id}/steps?after=0`)).body;
+      expect(steps.map((s: { revision: number }) => s.revision)).toEqual(Array.from({ length: now.revision }, (_, k) => k + 1));
+      return done;
+    };
+    const done = await Promise.all([tab(made.versionId, 11), tab(copy.id, 12)]);
+    expect(Math.min(...done)).toBeGreaterThan(15);
   });
 });

@@ -179,6 +179,12 @@ test("while the server is away the page keeps what comes, and sends it when it i
   await page.route("**/api/recordings/**", (route) => route.abort());
   await expect(status(page)).toContainText("kept in this page", { timeout: 20_000 });
   await untilRecorded(page, 0.1);
+  // It comes back, but its disk is full: that is said, and nothing is lost either.
+  await page.unroute("**/api/recordings/**");
+  await expect(status(page)).not.toContainText("kept in this page", { timeout: 20_000 });
+  const full = { error: "disk-full", message: "The disk is full. Nothing was changed." };
+  await page.route("**/api/recordings/**", (route) => route.fulfill({ status: 507, json: full }));
+  await expect(status(page)).toContainText("The disk is full", { timeout: 20_000 });
   await page.unroute("**/api/recordings/**");
   await expect(status(page)).not.toContainText("kept in this page", { timeout: 20_000 });
   await page.keyboard.press("*");

@@ -1,6 +1,7 @@
 import { expect, test } from "@playwright/test";
 import { createDemo } from "../../demo/create";
-import { BASE } from "../client";
+import { addSource, api, BASE, newProject, noise, wavFile } from "../client";
+import { listen } from "../ear";
 import { EditorPage } from "../editor";
 
 const same = (a: Float32Array, b: Float32Array): boolean => a.length === b.length && a.every((v, i) => v === b[i]);
@@ -42,6 +43,17 @@ test("scene 23, a hum that needs help: a chain laid on, heard bare and treated, 
     ["gate", false],
     ["bell", true],
   ]);
+  // Dragged by its grip to the end, and back to the middle by its button.
+  const rows = page.locator("[data-processor]");
+  await rows.nth(2).scrollIntoViewIfNeeded();
+  const [gate, last] = [await rows.nth(1).boundingBox(), await rows.nth(2).boundingBox()];
+  if (!gate || !last) throw new Error("no chain");
+  await editor.drag({ x: gate.x + 5, y: gate.y + 5 }, { x: last.x + 5, y: last.y + last.height + 4 });
+  const kinds = async () => (await editor.clip(hum.id)).recipe?.treat?.chain.map((p) => p.kind);
+  await expect.poll(kinds).toEqual(["lowCut", "bell", "gate"]);
+  await page.getByRole("button", { name: "Gate earlier" }).click();
+  await expect.poll(kinds).toEqual(["lowCut", "gate", "bell"]);
+  await editor.saved();
   await page.keyboard.press("Alt+a");
   await editor.saved();
   expect(same((await editor.heard(span, ["hum-low"]))[0], before[0])).toBe(true);
@@ -92,4 +104,43 @@ test("scene 23, a hum that needs help: a chain laid on, heard bare and treated, 
   await editor.saved();
   const after = await editor.heard(span, ["hum-low"]);
   expect(same(after[0], before[0]) && same(after[1], before[1])).toBe(true);
+});
+
+test("what is turned at is heard at once, before the server has made it; the bare sound is as loud where that is wanted", async ({ page }) => {
+  const { projectId, versionId } = await newProject(48_000);
+  const x = noise(4 * 48_000, 5);
+  const source = await addSource(projectId, wavFile([x]), "Noise.wav");
+  const edits = [
+    { type: "add-track", id: "t", name: "Noise" },
+    { type: "add-clip", id: "c", name: "Noise", trackId: "t", sourceId: source.id, start: 0 },
+  ];
+  await api("POST", `/api/versions/${versionId}/edits`, { revision: 0, edits });
+  const editor = await EditorPage.open(page, { projectId, versionId }, { edgeFadeMs: 0 });
+  // The server never gets to making it.
+  await page.route(/pcm\?chunk=/, (route) =>
+    route.request().url().includes("~m") ? route.fulfill({ status: 202, json: { status: "rendering", progress: 0 } }) : route.continue(),
+  );
+  await page.keyboard.press("w");
+  await page.keyboard.press("Control+a");
+  await page.getByRole("button", { name: "Add …" }).click();
+  await page.getByRole("button", { name: "Gain", exact: true }).last().click();
+  await page.getByLabel("Gain of Gain").fill("-20");
+  await page.keyboard.press("Enter");
+  await editor.saved();
+  await page.getByTestId("lanes").focus();
+  const loud = (list: readonly number[]): number => Math.sqrt(list.slice(4800).reduce((s, v) => s + v * v, 0) / (list.length - 4800));
+  const level = async (): Promise<number> => 20 * Math.log10(loud(await listen(page, 0.5)) / loud([...x.subarray(0, 24_000)]));
+  await page.keyboard.press("Home");
+  expect(await level()).toBeCloseTo(-20, 0);
+  // By-passed it is 20 dB louder, and with the switch as loud as before.
+  await page.getByLabel("Compare at equal loudness").check();
+  await page.keyboard.press("Alt+a");
+  await expect(page.getByText(/to be as loud/)).toBeVisible();
+  await page.keyboard.press("Home");
+  expect(await level()).toBeCloseTo(-20, 0);
+  await page.getByLabel("Compare at equal loudness").uncheck();
+  await page.keyboard.press("Alt+a");
+  await page.keyboard.press("Alt+a");
+  await page.keyboard.press("Home");
+  expect(await level()).toBeCloseTo(0, 0);
 });

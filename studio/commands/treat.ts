@@ -4,7 +4,8 @@ import { type Processor, type ProcessorKind, Processor as ProcessorSchema, rings
 import { toast } from "sonner";
 import { ask, ServerError } from "@/state/api";
 import { session } from "@/state/session";
-import { view } from "@/state/view";
+import { settings } from "@/state/settings";
+import { setView, view } from "@/state/view";
 import { selectedClips } from "./actions";
 
 const named = (clips: readonly Clip[]): string => (clips.length === 1 ? clips[0].name || "1 clip" : `${clips.length} clips`);
@@ -20,17 +21,23 @@ function rowOf(clips: readonly Clip[]): string {
   return row.key;
 }
 
+/** How loud clips are behind a chain: asked of the server. Throws ServerError. */
+async function levelsOf(clips: readonly Clip[], chain: readonly Processor[]) {
+  const { versionId } = session().store.getState();
+  const { clips: found } = await ask<{ clips: { id: string; peak: number | null; loudness: number | null }[] }>(
+    `/api/versions/${versionId}/measure`,
+    { json: { clipIds: clips.map((c) => c.id), chain } },
+  );
+  return found;
+}
+
 /** The gain with which each clip comes to a level: asked of the server, which hears what comes before in the chain. */
 async function gainsFor(clips: readonly Clip[], chain: readonly Processor[], at: number): Promise<ReadonlyMap<string, number> | null> {
   const p = chain[at];
   if (p?.kind !== "normalise") return null;
   try {
-    const { clips: found } = await ask<{ clips: { id: string; peak: number | null; loudness: number | null }[] }>(
-      `/api/versions/${session().store.getState().versionId}/measure`,
-      { json: { clipIds: clips.map((c) => c.id), chain: chain.slice(0, at) } },
-    );
     return new Map(
-      found.map(({ id, peak, loudness }) => {
+      (await levelsOf(clips, chain.slice(0, at))).map(({ id, peak, loudness }) => {
         const now = p.to === "peak" ? peak : loudness;
         return [id, now === null ? 0 : Math.max(-96, Math.min(96, Math.round((p.level - now) * 1000) / 1000))];
       }),
@@ -61,6 +68,7 @@ export async function layChain(clips: readonly Clip[], chain: readonly Processor
     });
     return { type: "treat", clipIds: [clip.id], chain: own, grow: ringsOn(chain), overlap: "layer" };
   });
+  setView({ bareGains: new Map() });
   // Clips that get the very same are treated together, so that unbroken ones are one window.
   const same = edits.every((e) => JSON.stringify(e.chain) === JSON.stringify(edits[0].chain));
   const list: Edit[] = same ? [{ ...edits[0], clipIds: clips.map((c) => c.id) }] : edits;
@@ -68,6 +76,7 @@ export async function layChain(clips: readonly Clip[], chain: readonly Processor
 }
 
 export function treatmentOff(): void {
+  setView({ bareGains: new Map() });
   const clips = selectedClips().filter((c) => c.recipe?.treat);
   if (clips.length === 0) return void toast("No selected clip is treated.", { id: "select" });
   session().edit([{ type: "treat", clipIds: clips.map((c) => c.id), chain: null }]);
@@ -82,7 +91,36 @@ export function bypass(): void {
     (c): Edit => ({ type: "treat", clipIds: [c.id], chain: (c.recipe?.treat?.chain ?? []).map((p) => ({ ...p, on: !on })), overlap: "layer" }),
   );
   session().edit(edits, on ? `By-pass the treatment of ${named(clips)}` : `Hear the treatment of ${named(clips)}`);
+  setView({ bareGains: new Map() });
   toast(on ? "Bare" : "Treated", { id: "bypass", duration: 1200 });
+  if (on && settings().equalLoudness) void levelBare(clips);
+}
+
+/** Lets clips whose treatment is by-passed be as loud as they are with it, for the ear alone. */
+async function levelBare(clips: readonly Clip[]): Promise<void> {
+  try {
+    await session().settled();
+    const gains = new Map<string, number>();
+    for (const group of byChain(clips)) {
+      const chain = (group[0].recipe?.treat?.chain ?? []).map((p) => ({ ...p, on: true }));
+      const [bare, treated] = [await levelsOf(group, []), await levelsOf(group, chain)];
+      for (const { id, loudness, peak } of bare) {
+        const other = treated.find((t) => t.id === id);
+        // What is too short for a loudness is compared by its peaks.
+        const [a, b] = loudness !== null && other && other.loudness !== null ? [loudness, other.loudness] : [peak, other?.peak ?? null];
+        if (a !== null && b !== null) gains.set(id, Math.round((b - a) * 100) / 100);
+      }
+    }
+    // Taken in again meanwhile, or changed: then it is no longer wanted.
+    const { doc } = session();
+    if (!clips.every((c) => doc.clips.get(c.id)?.recipe?.treat?.chain.every((p) => !p.on))) return;
+    setView({ bareGains: gains });
+    const [first] = gains.values();
+    if (first !== undefined) toast(`Bare, ${first >= 0 ? "+" : "−"}${Math.abs(first).toFixed(1)} dB to be as loud`, { id: "bypass", duration: 2000 });
+  } catch (error) {
+    if (!(error instanceof ServerError)) throw error;
+    toast.error(`How loud both are could not be measured: ${error.message}`, { id: "bypass" });
+  }
 }
 
 /** Lays one processor more on the selected clips, or on what lies in the range. */

@@ -1,9 +1,10 @@
 import { CHUNK } from "@wet-thread/core/analysis/peaks";
 import type { Document } from "@wet-thread/core/model/document";
-import { isMade, type Making, madeId, madeLength, makingOf, momentOf, ofPlayedId } from "@wet-thread/core/model/played";
+import { isMade, type Making, madeId, madeLength, makingOf, momentOf, ofPlayedId, playedId } from "@wet-thread/core/model/played";
 import { channelOf, readChunked } from "@wet-thread/core/render/chunked";
 import type { PcmReader } from "@wet-thread/core/render/reader";
 import { LRUCache } from "lru-cache";
+import { heardBy, innerOf, TreatedHere, type TreatedRecording } from "./treated-here";
 
 /** Bytes of samples kept: three hundred chunks of two channels. */
 const MOST_BYTES = 160 * 1024 * 1024;
@@ -23,7 +24,9 @@ export class ChunkReader implements PcmReader {
   private makings = new Map<string, Making | undefined>();
   private missing = false;
 
-  /** `standIn`: what is still to be made is read as tape would play it, for listening; without it, it is not there. */
+  private readonly treatedHere = new TreatedHere((id, channel, from, out, at, count) => this.read(id, channel, from, out, at, count));
+
+  /** `standIn`: what is still to be made is read as tape would play it, or treated here, for listening; without it, it is not there. */
   constructor(private readonly standIn = false) {}
 
   /** The piece whose recordings are read. */
@@ -43,13 +46,21 @@ export class ChunkReader implements PcmReader {
   }
 
   /** The stretch of the recording that is heard in place of one that is not made yet. */
-  private inPlaceOf(playedId: string, from: number, to: number): { sourceId: string; from: number; to: number } | null {
-    const { sourceId, forwards, reverse } = ofPlayedId(playedId);
+  private inPlaceOf(id: string, from: number, to: number): { sourceId: string; from: number; to: number } | null {
+    const { sourceId, forwards, reverse } = ofPlayedId(id);
     const making = this.makingOf(forwards);
     const length = this.doc?.sources.get(sourceId)?.length ?? 0;
     if (!making || length === 0) return null;
     const whole = madeLength(length, making);
     const [a, b] = reverse ? [whole - to, whole - from] : [from, to];
+    if (making.treat) {
+      const inner = innerOf({ sourceId, making });
+      const innerId = playedId(inner);
+      // No clip may play it as it is: what is to be made of it is known from here.
+      if (isMade(innerId)) this.makings.set(ofPlayedId(innerId).forwards, makingOf(inner.recipe));
+      const need = heardBy({ making, sampleRate: this.doc?.sampleRate ?? 48_000 }, Math.max(0, a), b);
+      return { sourceId: innerId, from: need.from, to: Math.max(need.from, Math.min(need.to, madeLength(length, inner.recipe))) };
+    }
     const ends = [momentOf(length, making, a), momentOf(length, making, b)];
     return { sourceId, from: Math.max(0, Math.floor(Math.min(...ends))), to: Math.min(length, Math.ceil(Math.max(...ends)) + 2) };
   }
@@ -64,10 +75,12 @@ export class ChunkReader implements PcmReader {
   /** Fetches what some stretches need; resolves when all of it is here, or could not be had: then false. */
   async prepare(spans: readonly { sourceId: string; from: number; to: number }[]): Promise<boolean> {
     const whole = await this.fetchSpans(spans);
-    const instead = !this.standIn
-      ? []
-      : spans.flatMap((s) => (isMade(s.sourceId) && this.lacks(s) ? (this.inPlaceOf(s.sourceId, s.from, s.to) ?? []) : []));
-    return (instead.length === 0 || (await this.fetchSpans(instead))) && (whole || instead.length > 0);
+    const insteadOf = (list: readonly { sourceId: string; from: number; to: number }[]) =>
+      this.standIn ? list.flatMap((s) => (isMade(s.sourceId) && this.lacks(s) ? (this.inPlaceOf(s.sourceId, s.from, s.to) ?? []) : [])) : [];
+    const instead = insteadOf(spans);
+    if (instead.length === 0) return whole;
+    // What is treated here may itself be still to be made, and be heard as tape.
+    return (await this.fetchSpans(instead)) || this.fetchSpans(insteadOf(instead));
   }
 
   private lacks({ sourceId, from, to }: { sourceId: string; from: number; to: number }): boolean {
@@ -114,11 +127,41 @@ export class ChunkReader implements PcmReader {
 
   private held = new Float32Array(0);
 
+  /** A treatment that is not made yet is worked out here. */
+  private readTreated(
+    forwards: string,
+    reverse: boolean,
+    making: Making,
+    channel: number,
+    from: number,
+    out: Float32Array,
+    at: number,
+    count: number,
+  ): boolean {
+    const { sourceId } = ofPlayedId(forwards);
+    const source = this.doc?.sources.get(sourceId);
+    if (!source || !this.doc) return false;
+    const one: TreatedRecording = {
+      id: forwards,
+      making,
+      sourceId,
+      length: source.length,
+      channels: source.channels,
+      sampleRate: this.doc.sampleRate,
+    };
+    if (!reverse) return this.treatedHere.copy(one, channel, from, out, at, count);
+    const whole = madeLength(source.length, making);
+    if (!this.treatedHere.copy(one, channel, whole - from - count, out, at, count)) return false;
+    out.subarray(at, at + count).reverse();
+    return true;
+  }
+
   /** What is not made yet is heard as tape has it: the recording at the moments of the map, straight between its samples. */
-  private readAsTape(playedId: string, channel: number, from: number, out: Float32Array, at: number, count: number): boolean {
-    const span = this.inPlaceOf(playedId, from, from + count);
-    const { forwards, reverse } = ofPlayedId(playedId);
+  private readAsTape(id: string, channel: number, from: number, out: Float32Array, at: number, count: number): boolean {
+    const { forwards, reverse } = ofPlayedId(id);
     const making = this.makingOf(forwards);
+    if (making?.treat) return this.readTreated(forwards, reverse, making, channel, from, out, at, count);
+    const span = this.inPlaceOf(id, from, from + count);
     const length = this.doc?.sources.get(span?.sourceId ?? "")?.length;
     if (!span || !making || length === undefined) return false;
     const n = span.to - span.from;

@@ -1,3 +1,4 @@
+import { applyEdits } from "@wet-thread/core/edit/registry";
 import { type Document, dataOf } from "@wet-thread/core/model/document";
 import type { Slice } from "@wet-thread/core/model/slices";
 import { attacksOnly } from "@wet-thread/core/render/attacks";
@@ -97,7 +98,8 @@ export class Transport {
     const offs = [
       session().store.subscribe(({ doc }) => this.follow(doc)),
       useView.subscribe((v, old) => {
-        if (v.attacksOnly !== old.attacksOnly || (v.attacksOnly && v.clipIds !== old.clipIds)) this.bring(this.instead ?? this.meant());
+        if (v.bareGains !== old.bareGains || v.attacksOnly !== old.attacksOnly || (v.attacksOnly && v.clipIds !== old.clipIds))
+          this.bring(this.instead ?? this.meant());
       }),
       useSettings.subscribe((s, old) => {
         if (s.metronome !== old.metronome && view().playing && !this.viewStays) this.tell({ type: "metronome", gain: metronomeGain() });
@@ -171,12 +173,13 @@ export class Transport {
     this.bring(instead ?? this.meant());
   }
 
-  /** The piece as the view has it heard: as it is, or nothing but attacks. */
+  /** The piece as the view has it heard: as it is, nothing but attacks, or with bare clips as loud as they are when treated. */
   private meant(): Document {
-    const { attacksOnly: only, clipIds } = view();
-    if (!only) return this.known;
-    const chosen = [...clipIds].map((id) => this.known.clips.get(id)).filter((c) => c !== undefined);
-    return attacksOnly(this.known, chosen.length > 0 ? chosen : this.known.clips.values());
+    const { attacksOnly: only, clipIds, bareGains } = view();
+    const doc = louder(this.known, bareGains);
+    if (!only) return doc;
+    const chosen = [...clipIds].map((id) => doc.clips.get(id)).filter((c) => c !== undefined);
+    return attacksOnly(doc, chosen.length > 0 ? chosen : doc.clips.values());
   }
 
   /** Brings the engine to a state of the piece. */
@@ -444,6 +447,12 @@ export class Transport {
     this.worker.terminate();
     void this.context?.close();
   }
+}
+
+/** The piece with some clips louder or softer, for the ear. */
+function louder(doc: Document, gains: ReadonlyMap<string, number>): Document {
+  const edits = [...gains].filter(([id]) => doc.clips.has(id)).map(([id, by]) => ({ type: "set-gain", clipIds: [id], by, links: false }));
+  return edits.length > 0 ? applyEdits(doc, edits).doc : doc;
 }
 
 let current: Transport | null = null;

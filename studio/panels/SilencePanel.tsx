@@ -132,6 +132,7 @@ export function SilencePanel() {
     const parts = done.changes.filter((c) => c.kind === "clip" && c.after !== null).map((c) => c.id);
     selectClips(session().doc, mode === "hold" || mode === "place" ? parts : []);
   };
+  const hidden = [...new Set(cleared.map((c) => doc.tracks.get(c.trackId)))].filter((t) => t?.hidden).map((t) => t?.name);
   const level = threshold ?? found?.sound.threshold ?? null;
   // The waveforms are what is looked at: where the first of them lies high, the panel lies low.
   const first = laneBoxes(doc).find((b) => b.trackId === clips[0]?.trackId);
@@ -192,6 +193,11 @@ export function SilencePanel() {
             </div>
           ))}
         </div>
+        {hidden.length > 0 && (
+          <p className="mt-2.5 rounded-md bg-weld/20 px-2 py-1 text-sm" role="status">
+            Cut along, though hidden: {hidden.join(", ")}.
+          </p>
+        )}
         <div className="mt-3 flex items-center justify-between gap-2">
           <span className="num text-ink-2 text-sm" data-testid="silence-count" role="status">
             {clips.length === 0

@@ -107,6 +107,8 @@ export interface Settings {
   readonly takes: boolean;
   /** Whether hits are drawn on the cloth. */
   readonly showHits: boolean;
+  /** A treatment and the bare sound are compared at equal loudness. */
+  readonly equalLoudness: boolean;
   /** The picture that stands in for a film is shown, and by how many frames it runs ahead of the piece. */
   readonly picture: boolean;
   readonly pictureOffset: number;
@@ -169,6 +171,7 @@ export const useSettings = create<Settings>()(
       seamCheckHeight: 304,
       takes: false,
       showHits: false,
+      equalLoudness: false,
       picture: false,
       pictureOffset: 0,
     }),

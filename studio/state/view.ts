@@ -77,6 +77,8 @@ export interface View {
   readonly lentWaves: LentWaves | null;
   /** Of the selected clips, or of all where none is selected, only the attacks are heard. */
   readonly attacksOnly: boolean;
+  /** By how many dB clips whose treatment is by-passed are louder for the ear, so that both are equally loud. */
+  readonly bareGains: ReadonlyMap<string, number>;
   readonly tab: InspectorTab;
   /** The grid key is down: snapping is the other way round for the gesture. */
   readonly gridHeld: boolean;
@@ -145,6 +147,7 @@ export const useView = create<View>(() => ({
   magnify: 1,
   lentWaves: null,
   attacksOnly: false,
+  bareGains: new Map(),
   tab: "clip",
   gridHeld: false,
   lent: {},

@@ -1,5 +1,6 @@
 "use client";
 import { biquadOf, responseDb } from "@wet-thread/core/dsp/treat/biquad";
+import { reductionDb } from "@wet-thread/core/dsp/treat/dynamics";
 import { timebaseOf } from "@wet-thread/core/model/document";
 import type { Clip } from "@wet-thread/core/model/schema";
 import { PROCESSOR_KINDS, type Processor, type ProcessorKind } from "@wet-thread/core/model/treatment";
@@ -7,13 +8,15 @@ import { noteTicks } from "@wet-thread/core/time/grid";
 import { parseStep } from "@wet-thread/core/time/parse-step";
 import { TICKS_PER_QUARTER } from "@wet-thread/core/time/tempo";
 import clsx from "clsx";
-import { ChevronDown, ChevronUp, X } from "lucide-react";
-import { useState } from "react";
+import { ChevronDown, ChevronUp, GripVertical, X } from "lucide-react";
+import { type PointerEvent as ReactPointerEvent, useRef, useState } from "react";
 import { keyOf } from "@/commands/keys";
 import { addProcessor, bypass, layChain, treatmentOff } from "@/commands/treat";
 import { session } from "@/state/session";
+import { setSettings, useSettings } from "@/state/settings";
 import { useKept } from "@/state/use-kept";
 import { Button, Field, Popover } from "@/ui/controls";
+import { followPointer } from "@/ui/pointer-drag";
 import { numberFrom } from "./parts";
 
 const NAMES: Readonly<Record<ProcessorKind, string>> = {
@@ -125,6 +128,30 @@ function Curve({ chain, rate }: { chain: readonly Processor[]; rate: number }) {
   );
 }
 
+const [LEVELS, LOWEST] = [96, -72];
+
+/** What a gate or a compressor makes of a level: what comes in runs to the right, what goes out upwards, both in dB below full scale. */
+function LevelCurve({ p }: { p: Extract<Processor, { kind: "gate" | "compressor" }> }) {
+  const place = (db: number): number => (Math.max(LOWEST, Math.min(0, db)) / -LOWEST + 1) * LEVELS;
+  const out = (db: number): number => (p.kind === "gate" ? (db >= p.threshold ? db : db + p.floor) : db - reductionDb(db, p) + p.makeUp);
+  const points = Array.from({ length: 145 }, (_, i) => {
+    const db = LOWEST + (i * -LOWEST) / 144;
+    return `${place(db).toFixed(1)},${(LEVELS - place(out(db))).toFixed(1)}`;
+  });
+  return (
+    <svg
+      viewBox={`0 0 ${LEVELS} ${LEVELS}`}
+      className="col-span-2 mx-auto size-[110px] rounded-sm border border-line bg-cloth"
+      role="img"
+      aria-label={`What the ${p.kind} makes of a level`}
+    >
+      <line x1={0} x2={LEVELS} y1={LEVELS} y2={0} className="stroke-ink-3" strokeDasharray="3 3" />
+      <line x1={place(p.threshold)} x2={place(p.threshold)} y1={0} y2={LEVELS} className="stroke-weld" />
+      <polyline points={points.join(" ")} fill="none" className="stroke-indigo" strokeWidth="1.8" />
+    </svg>
+  );
+}
+
 interface Preset {
   readonly id: string;
   readonly name: string;
@@ -133,7 +160,6 @@ interface Preset {
 
 const small = "rounded-sm border border-line bg-raised px-1.5 text-sm hover:border-ink-3 disabled:opacity-45";
 
-/** The treatment of the selected clips: what the first one has is shown, and what is changed is laid on all of them. */
 /** A note value that was typed, such as 1/8 or 1/8 dotted, in milliseconds at the tempo where a clip lies; anything else as it is. */
 function noteMs(text: string, clip: Clip): string {
   if (!/^\s*1\//.test(text)) return text;
@@ -149,11 +175,13 @@ function noteMs(text: string, clip: Clip): string {
   }
 }
 
+/** The treatment of the selected clips: what the first one has is shown, and what is changed is laid on all of them. */
 export function TreatPart({ clips }: { clips: readonly Clip[] }) {
   const [open, setOpen] = useState<number | null>(null);
   const [adding, setAdding] = useState(false);
   const [name, setName] = useState("");
   const { kept: presets, keep, remove } = useKept<Preset>("presets");
+  const equal = useSettings((s) => s.equalLoudness);
   const treated = clips.filter((c) => c.recipe?.treat);
   const chain = treated[0]?.recipe?.treat?.chain ?? [];
   const mixed = clips.some((c) => JSON.stringify(strip(c.recipe?.treat?.chain)) !== JSON.stringify(strip(clips[0].recipe?.treat?.chain)));
@@ -165,11 +193,29 @@ export function TreatPart({ clips }: { clips: readonly Clip[] }) {
     const next = chain.map((p, k) => (k === i ? ({ ...p, ...part } as Processor) : p));
     lay(next, next[i].kind === "normalise" && !("on" in part) ? i : null);
   };
-  const swap = (i: number, by: number): void => {
+  const place = (from: number, to: number): void => {
+    if (from === to) return;
     const next = [...chain];
-    [next[i], next[i + by]] = [next[i + by], next[i]];
+    next.splice(to, 0, ...next.splice(from, 1));
     setOpen(null);
     lay(next);
+  };
+  const list = useRef<HTMLOListElement>(null);
+  const [drag, setDrag] = useState<{ readonly from: number; readonly to: number } | null>(null);
+  /** Drags a processor to another place of the chain; a line shows where it will go. The rows stay: one that were moved would lose the pointer. */
+  const grip = (from: number) => (e: ReactPointerEvent<HTMLElement>) => {
+    if (e.button !== 0) return;
+    e.preventDefault();
+    const rows = [...(list.current?.children ?? [])].map((row) => row.getBoundingClientRect());
+    const at = (y: number): number => Math.min(rows.length - 1, rows.filter((r, i) => i !== from && y > r.top + r.height / 2).length);
+    followPointer(e.currentTarget, e.pointerId, {
+      move: (m) => setDrag({ from, to: at(m.clientY) }),
+      drop: (m) => {
+        setDrag(null);
+        place(from, at(m.clientY));
+      },
+      cancel: () => setDrag(null),
+    });
   };
   return (
     <fieldset className="mt-4 border-line border-t pt-3">
@@ -189,11 +235,27 @@ export function TreatPart({ clips }: { clips: readonly Clip[] }) {
           Take off
         </button>
       </div>
-      <ol className="space-y-1">
+      <ol ref={list} className="space-y-1">
         {chain.map((p, i) => (
-          // biome-ignore lint/suspicious/noArrayIndexKey: a chain is its order; the same processor may be in it twice
-          <li key={i} className="rounded-sm border border-line bg-raised">
-            <div className="flex h-7 items-center gap-1 pr-0.5 pl-1.5 text-sm">
+          <li
+            // biome-ignore lint/suspicious/noArrayIndexKey: a chain is its order; the same processor may be in it twice
+            key={i}
+            className={clsx(
+              "rounded-sm border border-line bg-raised",
+              drag?.from === i && "opacity-50",
+              drag && drag.from !== i && drag.to === i && (drag.to < drag.from ? "shadow-[0_-3px_0_var(--weld)]" : "shadow-[0_3px_0_var(--weld)]"),
+            )}
+          >
+            <div className="flex h-7 items-center gap-1 pr-0.5 pl-0.5 text-sm">
+              <span
+                title="Drag to another place of the chain"
+                data-processor={i}
+                className="cursor-ns-resize touch-none text-ink-3 hover:text-ink"
+                onPointerDown={grip(i)}
+                aria-hidden
+              >
+                <GripVertical size={13} />
+              </span>
               <input
                 type="checkbox"
                 checked={p.on}
@@ -215,7 +277,7 @@ export function TreatPart({ clips }: { clips: readonly Clip[] }) {
                 aria-label={`${NAMES[p.kind]} earlier`}
                 className="p-0.5 disabled:opacity-30"
                 disabled={i === 0}
-                onClick={() => swap(i, -1)}
+                onClick={() => place(i, i - 1)}
               >
                 <ChevronUp size={14} />
               </button>
@@ -224,7 +286,7 @@ export function TreatPart({ clips }: { clips: readonly Clip[] }) {
                 aria-label={`${NAMES[p.kind]} later`}
                 className="p-0.5 disabled:opacity-30"
                 disabled={i === chain.length - 1}
-                onClick={() => swap(i, 1)}
+                onClick={() => place(i, i + 1)}
               >
                 <ChevronDown size={14} />
               </button>
@@ -277,12 +339,22 @@ export function TreatPart({ clips }: { clips: readonly Clip[] }) {
                     </div>
                   );
                 })}
+                {(p.kind === "gate" || p.kind === "compressor") && <LevelCurve p={p} />}
                 {KNOBS[p.kind].length === 0 && <p className="col-span-2 text-ink-2 text-sm">Turns every sample upside down.</p>}
               </div>
             )}
           </li>
         ))}
       </ol>
+      {chain.length > 0 && (
+        <label
+          className="mt-1.5 flex items-center gap-1.5 text-ink-2 text-sm"
+          title="For the ear alone: by-passed, the clip is as loud as it is with its treatment"
+        >
+          <input type="checkbox" className="accent-ink" checked={equal} onChange={(e) => setSettings({ equalLoudness: e.target.checked })} />
+          Compare at equal loudness
+        </label>
+      )}
       <Curve chain={chain} rate={session().doc.sampleRate} />
       <div className="mt-2 grid grid-cols-2 gap-1.5">
         <Popover open={adding} onOpenChange={setAdding} width={220} trigger={<Button>Add …</Button>}>
