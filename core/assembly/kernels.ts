@@ -164,6 +164,17 @@ export function dot(x: usize, y: usize, n: i32): f32 {
   return f32x4.extract_lane(sum, 0) + f32x4.extract_lane(sum, 1) + (f32x4.extract_lane(sum, 2) + f32x4.extract_lane(sum, 3));
 }
 
+/** n samples, each times a weight of its own, to out; n is a multiple of four. */
+export function weigh(x: usize, weights: usize, n: i32, out: usize): void {
+  const end = x + ((<usize>n) << 2);
+  while (x < end) {
+    v128.store(out, f32x4.mul(v128.load(x), v128.load(weights)));
+    x += 16;
+    weights += 16;
+    out += 16;
+  }
+}
+
 /** Two neighbours, each twice. */
 // @ts-ignore: decorator
 @inline

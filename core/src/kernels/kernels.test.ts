@@ -61,6 +61,7 @@ describe("the kernels and their twins give the same bits", () => {
         alike(seed, (k) => k.loudest(17, n));
         alike(seed, (k) => k.peaks64(0, Math.floor(n / 64), 5000));
         alike(seed, (k) => k.dot(3, 4090, n - (n % 4)));
+        alike(seed, (k) => k.weigh(0, 3, Math.min(2000, n - (n % 4)), 5000));
         alike(seed, (k) => k.coarser(0, Math.floor(n / 12), 5000));
       }),
       { numRuns: 60 },

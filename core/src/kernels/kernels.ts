@@ -67,6 +67,9 @@ class Simd implements Kernels {
   dot(x: number, y: number, n: number): number {
     return this.code.dot(OWN + x * 4, OWN + y * 4, n);
   }
+  weigh(x: number, weights: number, n: number, out: number): void {
+    this.code.weigh(OWN + x * 4, OWN + weights * 4, n, OWN + out * 4);
+  }
   fourier(re: number, im: number, size: number, turns: number, spare: number): number {
     return (this.code.fourier(OWN + re * 4, OWN + im * 4, size, OWN + turns * 4, OWN + spare * 4) - OWN) / 4;
   }

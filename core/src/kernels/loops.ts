@@ -21,6 +21,8 @@ export interface Kernels {
   coarser(x: number, groups: number, out: number): void;
   /** The sum of products of two signals of n samples; n is a multiple of four. */
   dot(x: number, y: number, n: number): number;
+  /** n samples, each times a weight of its own, to `out`; n is a multiple of four. */
+  weigh(x: number, weights: number, n: number, out: number): void;
   /**
    * A complex Fourier transform of `size` (a power of two, at least 16) samples at `re` and `im`, in order both before and after, by turns from
    * there to `spare` (real parts, then imaginary ones) and back. Returns where the real parts lie in the end; the imaginary ones are `size` later,

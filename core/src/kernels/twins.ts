@@ -80,6 +80,11 @@ export class Twins implements Kernels {
     return Math.fround(Math.fround(lanes[0] + lanes[1]) + Math.fround(lanes[2] + lanes[3]));
   }
 
+  weigh(x: number, weights: number, n: number, out: number): void {
+    const { floats } = this;
+    for (let i = 0; i < n; i++) floats[out + i] = floats[x + i] * floats[weights + i];
+  }
+
   fourier(re: number, im: number, size: number, turns: number, spare: number): number {
     const { floats } = this;
     const half = size / 2;
