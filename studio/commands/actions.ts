@@ -27,6 +27,14 @@ const doc = (): Document => session().doc;
 
 export const selectedClips = (): Clip[] => [...view().clipIds].map((id) => doc().clips.get(id)).filter((c) => c !== undefined);
 
+/** The clips that a panel, or a slice kit, is about: those selected, else those that the range touches. */
+export function clipsMeant(): Clip[] {
+  const { range } = view();
+  const { doc } = session();
+  const selected = selectedClips();
+  return selected.length || !range ? selected : range.trackIds.flatMap((id) => doc.lanes.get(id)?.within(range.start, range.end) ?? []);
+}
+
 /** Selects the clips that an edit made. */
 export function selectNew(changes: readonly { kind: string; id: string; before: unknown; after: unknown }[]): void {
   const fresh = changes.filter((c) => c.kind === "clip" && c.before === null && c.after !== null).map((c) => c.id);

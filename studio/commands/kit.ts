@@ -9,7 +9,7 @@ import { session } from "@/state/session";
 import { settings } from "@/state/settings";
 import { setView, view } from "@/state/view";
 import { viewGrid } from "@/timeline/model/grid-columns";
-import { selectedClips } from "./actions";
+import { clipsMeant } from "./actions";
 
 /** Keys of the computer that strike slices, by where they lie: three rows, from the upper left. */
 export const PAD_KEYS = [..."QWERTYUIOP", ..."ASDFGHJKL", ..."ZXCVBNM"].map((letter) => `Key${letter}`);
@@ -54,14 +54,6 @@ export const useKit = create<Kit>(() => ({
   midi: "off",
 }));
 const kit = (): Kit => useKit.getState();
-
-/** The clips that are meant: those selected, else those that the range touches. */
-function clipsMeant(): Clip[] {
-  const { range } = view();
-  const clips = selectedClips();
-  if (clips.length > 0 || !range) return clips;
-  return range.trackIds.flatMap((id) => session().doc.lanes.get(id)?.within(range.start, range.end) ?? []);
-}
 
 /** Lays the selected clips on keys: from hit to hit, or several clips each whole. */
 export function openKit(): void {

@@ -1,20 +1,8 @@
 "use client";
-import type { Clip } from "@wet-thread/core/model/schema";
 import clsx from "clsx";
 import { X } from "lucide-react";
 import { Dialog } from "radix-ui";
 import { type ComponentProps, type ReactNode, useEffect, useRef } from "react";
-import { selectedClips } from "@/commands/actions";
-import { session } from "@/state/session";
-import { view } from "@/state/view";
-
-/** The clips that a panel is about: those selected, else those that the range touches. */
-export function clipsMeant(): Clip[] {
-  const { range } = view();
-  const { doc } = session();
-  const selected = selectedClips();
-  return selected.length || !range ? selected : range.trackIds.flatMap((id) => doc.lanes.get(id)?.within(range.start, range.end) ?? []);
-}
 
 /** A form over the lanes that leaves them in reach: Escape closes it, a press elsewhere does not. */
 export function FloatingForm({ label, onClose, children, ...form }: ComponentProps<"form"> & { label: string; onClose: () => void }) {

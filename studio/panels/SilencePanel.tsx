@@ -5,6 +5,7 @@ import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
 import { useEffect, useState } from "react";
 import { toast } from "sonner";
+import { clipsMeant } from "@/commands/actions";
 import { ask } from "@/state/api";
 import { neighbourRules } from "@/state/modes";
 import { session, useSession } from "@/state/session";
@@ -14,7 +15,7 @@ import { laneBoxes } from "@/timeline/model/geometry";
 import { clearPreview, setPreview } from "@/timeline/model/preview";
 import { Button, Field, Slider } from "@/ui/controls";
 import { numberFrom } from "./inspector/parts";
-import { clipsMeant, Panel } from "./Panel";
+import { Panel } from "./Panel";
 import { ThresholdLines } from "./ThresholdLines";
 
 /** What the server found: the threshold that was used, and for each clip the stretches that hold sound. */

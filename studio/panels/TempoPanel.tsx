@@ -7,6 +7,7 @@ import { formatPosition, formatSpan } from "@wet-thread/core/time/format";
 import type { TempoEvent } from "@wet-thread/core/time/tempo";
 import { checkedTempo, pinned, pinsOnHits, tempoOfSpan, withBarAt } from "@wet-thread/core/time/tempo-tools";
 import { useEffect, useMemo, useRef, useState } from "react";
+import { clipsMeant } from "@/commands/actions";
 import { keepChosen } from "@/commands/tempo-and-meter";
 import { session, useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
@@ -14,7 +15,7 @@ import { setView, useView } from "@/state/view";
 import { clearPreview, setPreview } from "@/timeline/model/preview";
 import { Button, Field, Segments } from "@/ui/controls";
 import { numberFrom } from "./inspector/parts";
-import { clipsMeant, Panel } from "./Panel";
+import { Panel } from "./Panel";
 import { KeepChoice } from "./rulers/KeepChoice";
 
 type Way = "span" | "sound" | "lines" | "taps";

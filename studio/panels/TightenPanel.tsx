@@ -10,6 +10,7 @@ import type { ApexOptions } from "apexcharts";
 import dynamic from "next/dynamic";
 import { useEffect, useMemo, useState } from "react";
 import { toast } from "sonner";
+import { clipsMeant } from "@/commands/actions";
 import { session, useSession } from "@/state/session";
 import { type Feel, setSettings, useSettings } from "@/state/settings";
 import { useKept } from "@/state/use-kept";
@@ -20,7 +21,7 @@ import { PALETTES } from "@/timeline/model/theme";
 import { Button, Field, Segments, Slider } from "@/ui/controls";
 import { pointsChart } from "./chart-look";
 import { numberFrom } from "./inspector/parts";
-import { clipsMeant, Panel } from "./Panel";
+import { Panel } from "./Panel";
 
 const Chart = dynamic(() => import("react-apexcharts"), { ssr: false });
 

@@ -116,8 +116,7 @@ export class Novelty {
     let [left, own] = [logsBefore[0], logsBefore[0]];
     for (let b = 0; b < bands; b++) {
       const right = b + 1 < bands ? logsBefore[b + 1] : own;
-      const sides = left > right ? left : right;
-      const near = own > sides ? own : sides;
+      const near = Math.max(left, own, right);
       const above = logs[b] - near;
       if (above > 0) {
         rise += above;

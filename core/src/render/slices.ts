@@ -1,6 +1,6 @@
 import { playTape } from "../dsp/tape";
 import { type Document, documentFrom, NEW_PIECE } from "../model/document";
-import { type Clip, gainFactor, NO_FADE } from "../model/schema";
+import { type Clip, gainFactor, JUST_LAID } from "../model/schema";
 import { type Slice, tapeLength } from "../model/slices";
 import { evenMap, runAt } from "../time/time-map";
 
@@ -14,12 +14,7 @@ function cutTo(clip: Clip, { start, end }: Slice): Clip {
     start: 0,
     length: end - start,
     offset,
-    mute: false,
-    layer: 0,
-    fadeIn: NO_FADE,
-    fadeOut: NO_FADE,
-    blend: null,
-    sync: null,
+    ...JUST_LAID,
     bundle: null,
   };
 }

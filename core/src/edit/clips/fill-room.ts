@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { type Clip, clipEnd, Gain, Id, Length, NO_FADE, Position } from "../../model/schema";
+import { type Clip, clipEnd, Gain, Id, JUST_LAID, Length, NO_FADE, Position } from "../../model/schema";
 import { formatLength } from "../../time/format";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
@@ -108,12 +108,7 @@ function fill(tx: Transaction, trackId: string, gap: { from: number; to: number 
       color: null,
       gain: passage.gain,
       pan: 0,
-      mute: false,
-      layer: 0,
-      fadeIn: NO_FADE,
-      fadeOut: NO_FADE,
-      blend: null,
-      sync: null,
+      ...JUST_LAID,
       bundle: tx.inside,
       ...(passage.channels && { channels: [...passage.channels] }),
       ...(reverse && { recipe: { reverse: true as const } }),

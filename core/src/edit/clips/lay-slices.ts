@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { type Clip, clipEnd, Gain, Id, NO_FADE, Position } from "../../model/schema";
+import { type Clip, clipEnd, Gain, Id, JUST_LAID, Position } from "../../model/schema";
 import { Slice, tapeLength } from "../../model/slices";
 import { countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
@@ -26,12 +26,7 @@ function noteClip(tx: Transaction, trackId: string, { at, slice, gain }: z.infer
     length: slice.end - slice.start,
     name: slice.name || of.name,
     gain: Math.max(-144, Math.min(48, of.gain + slice.gain + gain)),
-    mute: false,
-    layer: 0,
-    fadeIn: NO_FADE,
-    fadeOut: NO_FADE,
-    blend: null,
-    sync: null,
+    ...JUST_LAID,
     bundle: tx.inside,
   };
   const turned = slice.reverse ? turnedRound(tx, cut) : cut;

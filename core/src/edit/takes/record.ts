@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { Clip, clipEnd, Id, Length, MOST_LANES, Name, NO_FADE, nameOf, Position, type SourceInfo, type TakeLane } from "../../model/schema";
+import { Clip, clipEnd, Id, JUST_LAID, Length, MOST_LANES, Name, nameOf, Position, type SourceInfo, type TakeLane } from "../../model/schema";
 import { roomFor } from "../clips/copy";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
@@ -75,7 +75,19 @@ export const layRecording = defineEdit({
       const clips = there.map(({ number, parts }) =>
         parts.map((p): Clip => {
           const own = there.length > 1 ? nameOf(`${called} ${number}`) : called;
-          return { ...PLAIN, ...p, ...(channels && { channels }), id: tx.newId(), trackId, sourceId, name: own, bundle: tx.inside };
+          return {
+            ...JUST_LAID,
+            color: null,
+            gain: 0,
+            pan: 0,
+            ...p,
+            ...(channels && { channels }),
+            id: tx.newId(),
+            trackId,
+            sourceId,
+            name: own,
+            bundle: tx.inside,
+          };
         }),
       );
       return { trackId, called, clips, heard: lastWhole(there) };
@@ -107,18 +119,6 @@ export const layRecording = defineEdit({
     return `Record ${laid.length === 1 ? laid[0].called : `${laid.length} tracks`}`;
   },
 });
-
-const PLAIN = {
-  color: null,
-  gain: 0,
-  pan: 0,
-  mute: false,
-  layer: 0,
-  fadeIn: NO_FADE,
-  fadeOut: NO_FADE,
-  blend: null,
-  sync: null,
-} as const;
 
 /** Makes the rounds of a loop a take stack, or lanes of the one that begins at the same place, and picks one. Returns the stack's id. */
 function layTakes(tx: Transaction, trackId: string, name: string, takes: readonly (readonly Clip[])[], heard: number, border: number): string {
