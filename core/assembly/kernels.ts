@@ -152,16 +152,45 @@ export function coarser(x: usize, groups: i32, out: usize): void {
   }
 }
 
-/** The sum of products of two signals of n samples; n is a multiple of four. */
-export function dot(x: usize, y: usize, n: i32): f32 {
-  let sum = f32x4.splat(0);
+/**
+ * What the next reflection of a predictor is worked out from, in one pass over n errors of each kind: at out the sum of their products, and
+ * behind it that of both their squares; n is a multiple of four.
+ */
+export function reflect(x: usize, y: usize, n: i32, out: usize): void {
+  let products = f32x4.splat(0);
+  let squares = f32x4.splat(0);
   const end = x + ((<usize>n) << 2);
   while (x < end) {
-    sum = f32x4.add(sum, f32x4.mul(v128.load(x), v128.load(y)));
+    const a = v128.load(x);
+    const b = v128.load(y);
+    products = f32x4.add(products, f32x4.mul(a, b));
+    squares = f32x4.add(squares, f32x4.add(f32x4.mul(a, a), f32x4.mul(b, b)));
     x += 16;
     y += 16;
   }
-  return f32x4.extract_lane(sum, 0) + f32x4.extract_lane(sum, 1) + (f32x4.extract_lane(sum, 2) + f32x4.extract_lane(sum, 3));
+  store<f32>(out, f32x4.extract_lane(products, 0) + f32x4.extract_lane(products, 1) + (f32x4.extract_lane(products, 2) + f32x4.extract_lane(products, 3)));
+  store<f32>(out + 4, f32x4.extract_lane(squares, 0) + f32x4.extract_lane(squares, 1) + (f32x4.extract_lane(squares, 2) + f32x4.extract_lane(squares, 3)));
+}
+
+/** One step of a lattice: n forward errors at x and backward ones at y, each takes in so much of the other. */
+export function lattice(x: usize, y: usize, n: i32, reflection: f32): void {
+  const r = f32x4.splat(reflection);
+  for (let q = n >> 2; q > 0; q--) {
+    const a = v128.load(x);
+    const b = v128.load(y);
+    v128.store(x, f32x4.add(a, f32x4.mul(b, r)));
+    v128.store(y, f32x4.add(b, f32x4.mul(a, r)));
+    x += 16;
+    y += 16;
+  }
+  for (let i = n & 3; i > 0; i--) {
+    const a = load<f32>(x);
+    const b = load<f32>(y);
+    store<f32>(x, a + b * reflection);
+    store<f32>(y, b + a * reflection);
+    x += 4;
+    y += 4;
+  }
 }
 
 /** n samples, each times a weight of its own, to out; n is a multiple of four. */

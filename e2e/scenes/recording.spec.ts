@@ -102,7 +102,7 @@ test("scene 20, three rounds at the loom: each round a take, clicks on the beat,
   const { clips, bundles = [] } = await editor.version();
   const [stack] = bundles;
   expect(stack.takes?.length).toBe(4);
-  expect(stack.takes?.map((l) => l.name)).toEqual([1, 2, 3, 4].map((n) => `Loom take 1 ${n}`));
+  expect(stack.takes?.map((l) => l.name)).toEqual([1, 2, 3, 4].map((n) => `Loom take 1, round ${n}`));
   for (const lane of stack.takes?.slice(0, 3) ?? []) {
     expect(lane.clips.map((c) => [c.at, c.length])).toEqual([[0, bar]]);
     expect((await clicksOff({ ...lane.clips[0], start: bar }, RATE)).filter((n) => n !== 0)).toEqual([]);

@@ -3,6 +3,7 @@ import { toast } from "sonner";
 import { transport } from "@/engine/transport";
 import { addressOf } from "@/state/address";
 import { useComparing } from "@/state/comparing";
+import { recorderState } from "@/state/recording";
 import { session } from "@/state/session";
 import { setView, view } from "@/state/view";
 
@@ -35,6 +36,8 @@ let carried: Carried | null = null;
 export async function switchVersion(versionId: string, here = false): Promise<void> {
   const { versionId: now, project } = session().store.getState();
   if (versionId === now) return;
+  if (recorderState().phase !== "off")
+    return void toast("Something is being recorded: stop first, then go to the other version.", { id: "recording" });
   const playing = view().playing;
   const at = playing ? transport().position() : view().playhead;
   left.set(now, `#${addressOf(view())}`);
@@ -72,5 +75,5 @@ export function stepVersion(by: 1 | -1, here: boolean): void {
   const compared = here && view().panel === "compare" ? versions.find((v) => v.id === useComparing.getState().other) : undefined;
   const next = compared ?? versions[(at + by + versions.length) % versions.length];
   void switchVersion(next.id, here);
-  toast(next.name, { id: "version", duration: 1500 });
+  if (recorderState().phase === "off") toast(next.name, { id: "version", duration: 1500 });
 }

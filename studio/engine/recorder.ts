@@ -237,11 +237,11 @@ export class Recorder {
       release: early,
       // What lies on the track is heard up to where it is recorded anew.
       unfollow: session().store.subscribe((now, old) => {
-        if (now.doc !== old.doc) this.transport.hear(without(now.doc, ids, start, end));
+        if (now.doc !== old.doc) this.transport.hearRecorded(without(now.doc, ids, start, end));
       }),
     };
     this.running = running;
-    this.transport.hear(without(doc, ids, start, end));
+    this.transport.hearRecorded(without(doc, ids, start, end));
     inputs.capturing(places, (frame, samples) => this.hear(running, frame, samples));
     useRecorder.setState({ phase: count.frames > 0 || from < start ? "counting" : "on" });
     await this.transport.playRecorded({ from, start, loop, end: loop ? null : end, countIn: count });
@@ -258,7 +258,7 @@ export class Recorder {
     this.running = null;
     running?.unfollow();
     if (view().playing) this.transport.stop();
-    this.transport.hear(null);
+    this.transport.hearRecorded(null);
     this.transport.endRecorded();
     this.idle();
     await this.inputs?.captured();

@@ -169,6 +169,16 @@ export class Transport {
 
   /** Lets the engine hear another state of the piece, such as the one before a seam was smoothed; null is the piece as it is. */
   hear(instead: Document | null): void {
+    // What is heard while something is recorded only the recording says.
+    if (!this.log) this.hearInstead(instead);
+  }
+
+  /** What is heard for a recording: the piece without what is recorded anew. */
+  hearRecorded(instead: Document | null): void {
+    this.hearInstead(instead);
+  }
+
+  private hearInstead(instead: Document | null): void {
     this.instead = instead;
     this.bring(instead ?? this.meant());
   }
@@ -380,7 +390,7 @@ export class Transport {
 
   /** Stops; the playhead stays where the ear was, or goes back to where play began. */
   stop(back = false): void {
-    if (this.instead) this.hear(null);
+    if (this.instead) this.hearInstead(null);
     const at = this.position();
     this.tell({ type: "stop" });
     setPlaying(this.ring, false);

@@ -40,7 +40,7 @@ const BACKWARDS = ROOM;
 const SPARE = 2 * ROOM;
 let memory: Kernels | undefined;
 function kernels(): Kernels {
-  memory ??= newKernels(3 * ROOM);
+  memory ??= newKernels(2 * ROOM + 2);
   return memory;
 }
 
@@ -58,14 +58,12 @@ function predictor(sample: (i: number) => number, n: number): Float64Array {
   for (let k = 1; k <= ORDER; k++) {
     const x = FORWARDS + k;
     const pairs = (n - k) & ~3;
-    const power = work.dot(x, x, pairs) + work.dot(BACKWARDS, BACKWARDS, pairs) + 1e-9;
-    const reflection = (-2 * work.dot(x, BACKWARDS, pairs)) / power;
+    work.reflect(x, BACKWARDS, pairs, SPARE);
+    const reflection = (-2 * floats[SPARE]) / (floats[SPARE + 1] + 1e-9);
     before.set(a);
     for (let j = 1; j < k; j++) a[j] = before[j] + reflection * before[k - j];
     a[k] = reflection;
-    floats.copyWithin(SPARE, x, x + n - k);
-    work.mixOne(BACKWARDS, x, n - k, reflection);
-    work.mixOne(SPARE, BACKWARDS, n - k, reflection);
+    work.lattice(x, BACKWARDS, n - k, reflection);
   }
   return a;
 }

@@ -60,7 +60,8 @@ describe("the kernels and their twins give the same bits", () => {
       fc.property(fc.integer(), fc.integer({ min: 0, max: 4099 }), (seed, n) => {
         alike(seed, (k) => k.loudest(17, n));
         alike(seed, (k) => k.peaks64(0, Math.floor(n / 64), 5000));
-        alike(seed, (k) => k.dot(3, 4090, n - (n % 4)));
+        alike(seed, (k) => k.reflect(3, 2100, Math.min(2000, n - (n % 4)), 5000));
+        alike(seed, (k) => k.lattice(3, 2100, Math.min(2000, n), (seed % 100) / 101));
         alike(seed, (k) => k.weigh(0, 3, Math.min(2000, n - (n % 4)), 5000));
         alike(seed, (k) => k.coarser(0, Math.floor(n / 12), 5000));
       }),

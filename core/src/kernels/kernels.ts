@@ -64,8 +64,11 @@ class Simd implements Kernels {
   coarser(x: number, groups: number, out: number): void {
     this.code.coarser(OWN + x * 4, groups, OWN + out * 4);
   }
-  dot(x: number, y: number, n: number): number {
-    return this.code.dot(OWN + x * 4, OWN + y * 4, n);
+  reflect(x: number, y: number, n: number, out: number): void {
+    this.code.reflect(OWN + x * 4, OWN + y * 4, n, OWN + out * 4);
+  }
+  lattice(x: number, y: number, n: number, reflection: number): void {
+    this.code.lattice(OWN + x * 4, OWN + y * 4, n, reflection);
   }
   weigh(x: number, weights: number, n: number, out: number): void {
     this.code.weigh(OWN + x * 4, OWN + weights * 4, n, OWN + out * 4);

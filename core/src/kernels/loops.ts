@@ -19,8 +19,10 @@ export interface Kernels {
   peaks64(x: number, blocks: number, out: number): void;
   /** The next level of a pyramid: each four triples of least, greatest and RMS become one. */
   coarser(x: number, groups: number, out: number): void;
-  /** The sum of products of two signals of n samples; n is a multiple of four. */
-  dot(x: number, y: number, n: number): number;
+  /** At `out` the sum of the products of n errors at `x` and at `y`, and behind it that of both their squares; n is a multiple of four. */
+  reflect(x: number, y: number, n: number, out: number): void;
+  /** One step of a lattice: n forward errors at `x` and backward ones at `y`, each takes in so much of the other. */
+  lattice(x: number, y: number, n: number, reflection: number): void;
   /** n samples, each times a weight of its own, to `out`; n is a multiple of four. */
   weigh(x: number, weights: number, n: number, out: number): void;
   /**

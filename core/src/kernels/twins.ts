@@ -73,11 +73,27 @@ export class Twins implements Kernels {
     }
   }
 
-  dot(x: number, y: number, n: number): number {
+  reflect(x: number, y: number, n: number, out: number): void {
     const { floats } = this;
-    const lanes = new Float32Array(4);
-    for (let i = 0; i < n; i++) lanes[i & 3] += Math.fround(floats[x + i] * floats[y + i]);
-    return Math.fround(Math.fround(lanes[0] + lanes[1]) + Math.fround(lanes[2] + lanes[3]));
+    const [products, squares] = [new Float32Array(4), new Float32Array(4)];
+    for (let i = 0; i < n; i++) {
+      const [a, b] = [floats[x + i], floats[y + i]];
+      products[i & 3] += Math.fround(a * b);
+      squares[i & 3] += Math.fround(Math.fround(a * a) + Math.fround(b * b));
+    }
+    const sum = (s: Float32Array): number => Math.fround(Math.fround(s[0] + s[1]) + Math.fround(s[2] + s[3]));
+    floats[out] = sum(products);
+    floats[out + 1] = sum(squares);
+  }
+
+  lattice(x: number, y: number, n: number, reflection: number): void {
+    const { floats } = this;
+    const r = Math.fround(reflection);
+    for (let i = 0; i < n; i++) {
+      const [a, b] = [floats[x + i], floats[y + i]];
+      floats[x + i] = a + Math.fround(b * r);
+      floats[y + i] = b + Math.fround(a * r);
+    }
   }
 
   weigh(x: number, weights: number, n: number, out: number): void {

@@ -58,9 +58,9 @@ describe("laying a recording", () => {
     const doc = run(documentOf(1, []), lay(rounds, { name: "Loom", border: 0 }));
     const [stack] = stacks(doc);
     expect(stack.takes?.map((l) => [l.name, l.clips.map((c) => [c.at, c.offset, c.length])])).toEqual([
-      ["Loom 1", [[0, 200, 400]]],
-      ["Loom 2", [[0, 600, 400]]],
-      ["Loom 3", [[0, 1000, 150]]],
+      ["Loom, round 1", [[0, 200, 400]]],
+      ["Loom, round 2", [[0, 600, 400]]],
+      ["Loom, round 3", [[0, 1000, 150]]],
     ]);
     expect(picksOf(doc, stack).map((c) => [c.start, c.offset, c.length, c.take === stack.takes?.[1].id])).toEqual([[1000, 600, 400, true]]);
   });

@@ -74,7 +74,7 @@ export const layRecording = defineEdit({
       const called = nameOf(name || source.name);
       const clips = there.map(({ number, parts }) =>
         parts.map((p): Clip => {
-          const own = there.length > 1 ? nameOf(`${called} ${number}`) : called;
+          const own = there.length > 1 ? nameOf(`${called}, round ${number}`) : called;
           return {
             ...JUST_LAID,
             color: null,
