@@ -27,7 +27,7 @@ async function kit(page: Page) {
     { type: "add-clip", id: "blows", name: "Blows", trackId: "loom", sourceId: source.id, start: 0 },
   ];
   await api("POST", `/api/versions/${made.versionId}/edits`, { revision: 0, edits });
-  const editor = await EditorPage.open(page, made, { snapOn: false, edgeFadeMs: 0 });
+  const editor = await EditorPage.open(page, made, { snapOn: false, edgeFadeMs: 0, followsZoom: false });
   await page.keyboard.press("w");
   await page.keyboard.press("Control+a");
   await page.keyboard.press("Shift+G");
@@ -103,7 +103,7 @@ test("notes are taken down on the grid or as played, in one step, and MIDI strik
   const { clips, tracks } = await editor.version();
   const played = clips.filter((c) => c.trackId === tracks[1].id).sort((a, b) => a.start - b.start);
   expect(played.map((c) => c.name)).toEqual(["Blows 1", "Blows 3", "Blows 4"]);
-  // On lines of the grid, which follows the zoom: a beat of 92 a minute or a part of it.
+  // On lines of the grid that is set, sixteenths at 92 beats a minute.
   const sixteenth = (RATE * 60) / 92 / 4;
   for (const c of played) expect(Math.abs(c.start / sixteenth - Math.round(c.start / sixteenth)) * sixteenth).toBeLessThan(1);
   expect(played[2].gain).toBeCloseTo(40 * Math.log10(32 / 127), 6);
