@@ -59,6 +59,10 @@ test("hits on keys: struck by key and by pointer they are heard as they are, and
   expect(best).toBeLessThan(1e-6);
 
   await expect(panel.getByRole("button", { name: "Strike Blows 2, key W" })).toHaveAttribute("aria-pressed", "true");
+  // A pad that was lit goes out, also where another was struck in between.
+  await page.keyboard.press("e");
+  await page.keyboard.press("w");
+  await expect(panel.locator("[data-lit]")).toHaveCount(0);
   await panel.getByLabel("Gain of the slice").fill("-6");
   await panel.getByLabel("Gain of the slice").press("Enter");
   const soft = await listen(page, 0.15, {

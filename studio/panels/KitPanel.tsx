@@ -205,8 +205,8 @@ function Pad({ pad, letter, length }: { pad: number; letter: string; length: str
     if (struck === 0) return;
     const at = button.current;
     at?.setAttribute("data-lit", "");
-    const out = setTimeout(() => at?.removeAttribute("data-lit"), LIT_MS);
-    return () => clearTimeout(out);
+    // It goes out by itself, whatever is struck meanwhile.
+    setTimeout(() => at?.removeAttribute("data-lit"), LIT_MS);
   }, [struck]);
   if (!slice) return null;
   const there = covered(slice);
