@@ -144,3 +144,34 @@ test("saved as SFZ: one WAV a slice, on keys from 36 up, with the slice's own sa
   const energy = (from: number, to: number): number => last.subarray(from, to).reduce((s, v) => s + v * v, 0);
   expect(energy(half, last.length)).toBeGreaterThan(10 * energy(0, half));
 });
+
+test("a key that is struck while playing waits for sound does not end it", async ({ page }) => {
+  const { editor, panel } = await kit(page);
+  const late = await addSource(editor.projectId, wavFile([noise(3 * RATE, 9)]), "Late.wav");
+  let come = (): void => {};
+  const came = new Promise<void>((done) => {
+    come = done;
+  });
+  await page.route(`**/api/sources/${late.id}/pcm**`, async (route) => {
+    await came;
+    await route.continue();
+  });
+  const { revision } = await editor.version();
+  await api("POST", `/api/versions/${editor.versionId}/edits`, {
+    revision,
+    edits: [
+      { type: "add-track", id: "late", name: "Late" },
+      { type: "add-clip", id: "late", trackId: "late", sourceId: late.id, start: 0 },
+    ],
+  });
+  await editor.version();
+  await panel.focus();
+  await page.keyboard.press(" ");
+  await expect(page.getByRole("button", { name: "Stop" })).toBeVisible();
+  await page.keyboard.press("q");
+  come();
+  const place = (): Promise<string | null> => page.getByTestId("read-out-1").textContent();
+  const before = await place();
+  await expect.poll(place, { timeout: 15_000 }).not.toBe(before);
+  await expect(page.getByRole("button", { name: "Stop" })).toBeVisible();
+});

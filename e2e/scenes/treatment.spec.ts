@@ -138,6 +138,13 @@ test("what is turned at is heard at once, before the server has made it; the bar
   await expect(page.getByText(/to be as loud/)).toBeVisible();
   await page.keyboard.press("Home");
   expect(await level()).toBeCloseTo(-20, 0);
+  // Undone, the treated sound is as loud as ever: what was for the bare one is not laid on it.
+  await page.keyboard.press("Control+z");
+  await expect(page.getByRole("checkbox", { name: "Gain on" })).toBeChecked();
+  await page.keyboard.press("Home");
+  expect(await level()).toBeCloseTo(-20, 0);
+  await page.keyboard.press("Control+Shift+z");
+  await expect(page.getByRole("checkbox", { name: "Gain on" })).not.toBeChecked();
   await page.getByLabel("Compare at equal loudness").uncheck();
   await page.keyboard.press("Alt+a");
   await page.keyboard.press("Alt+a");

@@ -65,7 +65,8 @@ class Engine {
   private metronome: Metronome;
   private metronomeGain = 0;
   private wanted = 0;
-  private scrubbing = false;
+  /** What is made just now. */
+  private what: "nothing" | "play" | "scrub" | "voices" = "nothing";
   private counting = { count: NO_COUNT, gain: 0, at: 0 };
   private standIn: { readonly kind: StandInKind; readonly player: StandIn } | null = null;
   /** How often the loop has begun anew. */
@@ -205,12 +206,14 @@ class Engine {
     if (!one) return;
     const { read, written } = this;
     this.voices.prune(read);
-    if (!isPlaying(this.ring) || this.scrubbing) {
+    if (this.what !== "play" && this.what !== "voices") {
       this.voices.strike(pad, one.sound, read, gain);
       void this.sing();
       return;
     }
-    const start = this.singing ? Math.min(written, read + STRIKE_AHEAD) : read + STRIKE_AHEAD;
+    // While playing waits for sound nothing is read: then it begins with what is played.
+    const ahead = isPlaying(this.ring) ? read + STRIKE_AHEAD : read;
+    const start = this.what === "voices" ? Math.min(written, ahead) : ahead;
     // What waits is made of the piece and of voices: theirs is taken out, and put in again with the new one.
     const from = Math.min(start, written);
     const n = written - from;
@@ -226,12 +229,10 @@ class Engine {
     }
   }
 
-  private singing = false;
   /** Lets voices sound while nothing else plays, until they are over. */
   private async sing(): Promise<void> {
     const session = ++this.session;
-    this.scrubbing = false;
-    this.singing = true;
+    this.what = "voices";
     this.trail = [];
     this.side.fill(0);
     setWritten(this.ring, this.read);
@@ -249,7 +250,7 @@ class Engine {
       this.voices.prune(this.read);
     }
     if (session !== this.session) return;
-    this.singing = false;
+    this.what = "nothing";
     setPlaying(this.ring, false);
     port.postMessage({ type: "quiet" });
   }
@@ -266,8 +267,7 @@ class Engine {
     countIn: { readonly count: CountIn; readonly gain: number } | null,
   ): Promise<void> {
     const session = ++this.session;
-    this.scrubbing = false;
-    this.singing = false;
+    this.what = "play";
     this.metronomeGain = metronome;
     setPlaying(this.ring, false);
     this.position = position;
@@ -306,10 +306,9 @@ class Engine {
   /** Lets sound follow the hand; each call says where it is now. */
   async scrub(wanted: number): Promise<void> {
     this.wanted = wanted;
-    if (this.scrubbing) return;
+    if (this.what === "scrub") return;
     const session = ++this.session;
-    this.scrubbing = true;
-    this.singing = false;
+    this.what = "scrub";
     setPlaying(this.ring, false);
     this.renderer = new Renderer(this.doc, this.reader, { live: true });
     this.trail = [];
@@ -343,8 +342,8 @@ class Engine {
 
   stop(): void {
     this.session++;
-    this.scrubbing = false;
-    this.singing = false;
+    this.what = "nothing";
+    this.voices.clear();
     setPlaying(this.ring, false);
   }
 
@@ -395,7 +394,7 @@ class Engine {
     this.renderer.setDocument(this.doc);
     this.metronome = new Metronome(timebaseOf(this.doc));
     if (this.standIn) this.setStandIn(this.standIn.kind);
-    if (!isPlaying(this.ring) || this.scrubbing || this.singing) return;
+    if (!isPlaying(this.ring) || this.what !== "play") return;
     const session = this.session;
     const ahead = this.read;
     await this.prepare(this.positionAt(ahead), RING_FRAMES);

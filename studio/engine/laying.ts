@@ -13,14 +13,17 @@ const pause = (ms: number): Promise<void> => new Promise((wake) => setTimeout(wa
 
 const forget = (id: string): void => setRecording({ begun: recordingSettings().begun.filter((b) => b !== id) });
 
-/** Says, to other pages of this browser, that the page that makes a recording lives. Returns how that ends. */
-export function holdRecording(id: string): () => void {
-  setRecording({ begun: [...recordingSettings().begun.filter((b) => b !== id), id] });
+/** So many recordings that were begun are remembered: those that ended while no page looked are never seen to end. */
+const MOST_BEGUN = 50;
+
+/** Says, to other pages of this browser, that the page that makes a recording lives. Returns how that ends: with it done, or to be looked after by another. */
+export function holdRecording(id: string): (done: boolean) => void {
+  setRecording({ begun: [...recordingSettings().begun.filter((b) => b !== id), id].slice(-MOST_BEGUN) });
   let letGo = (): void => {};
   void navigator.locks?.request(LOCK + id, () => new Promise<void>((done) => (letGo = done)));
-  return () => {
+  return (done) => {
     letGo();
-    forget(id);
+    if (done) forget(id);
   };
 }
 
@@ -48,6 +51,7 @@ function tellFailed({ id, error }: RecordingRow): void {
     try {
       await ask(`/api/recordings/${id}/retry`, { method: "POST" });
       const row = await takenIn(id);
+      if (row) forget(id);
       if (row) toast(row.error ?? "The recording was taken in.", { id: `recording ${id}` });
     } catch (problem) {
       toast.error((problem as Error).message, { id: `recording ${id}` });

@@ -5,19 +5,18 @@ import { nameOf } from "@wet-thread/core/model/schema";
 import { countIn } from "@wet-thread/core/time/count-in";
 import { type RecordedPart, takesOf } from "@wet-thread/core/time/recorded";
 import { toast } from "sonner";
-import { ServerError } from "@/state/api";
 import { edited, modeRules } from "@/state/modes";
 import { inputOf, recorderState, recordingSettings, STAND_IN, setRecording, useRecorder, useRecording } from "@/state/recording";
 import { session } from "@/state/session";
 import { setSettings, settings } from "@/state/settings";
 import { selectClips, useView, view } from "@/state/view";
 import type { Place } from "./capture";
-import { findDevices, InputError, Inputs, inputName } from "./inputs";
+import { findDevices, Inputs, inputName } from "./inputs";
 import { holdRecording, takeInLeft, takenIn } from "./laying";
 import { measureRoundTrip } from "./measure-round-trip";
 import { RecordedWave } from "./recorded-wave";
 import { SoundSender } from "./sound-sender";
-import type { Transport } from "./transport";
+import { NoSound, type Transport } from "./transport";
 
 /** The page keeps at most so much sound that the server has not taken. */
 const MOST_WAITING_SECONDS = 600;
@@ -49,7 +48,8 @@ interface Running {
   readonly selection: ReadonlySet<string>;
   /** Called with each handful of samples. */
   came(): void;
-  release(): void;
+  /** Lets go of it; one that is not taken in is offered again by the next page. */
+  release(done: boolean): void;
   readonly unfollow: () => void;
 }
 
@@ -134,8 +134,7 @@ export class Recorder {
       if (wanted.some((id) => id !== STAND_IN)) void findDevices().catch(() => {});
       return true;
     } catch (error) {
-      // Why there is no sound at all the transport has said.
-      if (error instanceof InputError) toast.error(error.message, { id: "input", duration: 10_000 });
+      sayWhy(error, "input");
       return false;
     } finally {
       this.followSettings();
@@ -181,7 +180,7 @@ export class Recorder {
       if (!(await this.openArmed())) return this.idle();
       await this.begin(doc, ids);
     } catch (error) {
-      if (error instanceof InputError || error instanceof ServerError) toast.error(error.message, { id: "recording", duration: 10_000 });
+      sayWhy(error, "recording");
       await this.abandon();
     }
   }
@@ -208,7 +207,7 @@ export class Recorder {
     const places = lanes.flatMap((l) => l.places);
     let channel = 0;
     const groups = lanes.map((l) => l.places.map(() => channel++));
-    let early = (): void => {};
+    let early = (_done: boolean): void => {};
     const sender = new SoundSender(
       session().store.getState().versionId,
       { tracks: lanes.map((l) => ({ trackId: l.trackId, name: l.name, channels: l.places.length })), start: Math.max(0, from - count.frames) },
@@ -263,7 +262,7 @@ export class Recorder {
     this.idle();
     await this.inputs?.captured();
     await running?.sender.drop();
-    running?.release();
+    running?.release(true);
   }
 
   private hear(running: Running, frame: number, samples: Float32Array<ArrayBuffer>): void {
@@ -328,27 +327,33 @@ export class Recorder {
     this.ended = growingOf(running, takes);
     // From here on it can be played again.
     this.transport.endRecorded();
+    let done = true;
     try {
       if (takes.every((t) => t.length === 0)) {
         await sender.drop();
         toast("Stopped before it began: nothing was recorded.", { id: "recording" });
-      } else await this.lay(running, takes);
+      } else done = await this.lay(running, takes);
     } catch (error) {
+      done = false;
       toast.error(`The recording could not be taken in: ${(error as Error).message}`, { id: "recording", duration: Number.POSITIVE_INFINITY });
     } finally {
-      running.release();
+      running.release(done);
       this.idle();
     }
   }
 
-  private async lay(running: Running, takes: readonly RecordedPart[][][]): Promise<void> {
+  /** Has it taken in and laid; false where it could not be taken in, which has been said. */
+  private async lay(running: Running, takes: readonly RecordedPart[][][]): Promise<boolean> {
     const { sender } = running;
     useRecorder.setState({ phase: "laying" });
     await sender.flush();
     const { id, tracks } = await sender.end(this.laid(running, takes));
     const row = await takenIn(id);
-    if (!row) return;
-    if (row.error) return void toast.error(row.error, { id: "recording", duration: Number.POSITIVE_INFINITY });
+    if (!row) return false;
+    if (row.error) {
+      toast.error(row.error, { id: "recording", duration: Number.POSITIVE_INFINITY });
+      return true;
+    }
     const names = running.lanes.map((l) => l.name).join(", ");
     const clips = await laidClips(new Set(tracks.map((t) => t.sourceId)));
     // Who has turned to something else meanwhile keeps it.
@@ -356,6 +361,7 @@ export class Recorder {
     // Rounds are there to be picked from.
     if (clips.some((id) => session().doc.clips.get(id)?.take)) setSettings({ takes: true });
     toast(`Recorded ${names}.`, { id: "recording", duration: 2500 });
+    return true;
   }
 
   /** Measures the round trip of an input by a sound that is sent out and comes in again. */
@@ -375,7 +381,7 @@ export class Recorder {
         duration: 6000,
       });
     } catch (error) {
-      if (error instanceof InputError) toast.error(error.message, { id: "round-trip", duration: 10_000 });
+      sayWhy(error, "round-trip");
     } finally {
       useRecorder.setState({ measuring: false });
       void this.openArmed();
@@ -387,6 +393,11 @@ export class Recorder {
     for (const off of this.offs) off();
     this.inputs?.close();
   }
+}
+
+/** Says why something did not begin; that there is no sound at all the transport has said. */
+function sayWhy(error: unknown, id: string): void {
+  if (!(error instanceof NoSound)) toast.error((error as Error).message, { id, duration: 10_000 });
 }
 
 const growingOf = ({ lanes, wave }: Running, takes: readonly RecordedPart[][][]): Growing[] =>

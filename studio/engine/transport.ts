@@ -32,7 +32,7 @@ const SILENT = { tracks: {}, left: 0, right: 0, missing: false, waiting: false }
 export const useMeters = create<Meters>(() => ({ ...SILENT, starved: 0, starvedAt: Number.NEGATIVE_INFINITY, engine: "off" }));
 
 /** Why nothing can be heard. */
-class NoSound extends Error {
+export class NoSound extends Error {
   constructor(
     readonly state: "no device" | "server away" | "not secure",
     message: string,
@@ -149,6 +149,7 @@ export class Transport {
     const open: ToEngine = { type: "open", data: dataOf(heard), sources: [...heard.sources.values()], memory: ring.memory as SharedArrayBuffer };
     this.worker.postMessage(open);
     if (this.standInKind) this.worker.postMessage({ type: "stand-in", kind: this.standInKind } satisfies ToEngine);
+    if (this.kit.length > 0) this.worker.postMessage({ type: "kit", slices: this.kit } satisfies ToEngine);
   }
 
   /** What the stand-in for a sound device plays along with the piece; null for none. */
@@ -275,22 +276,26 @@ export class Transport {
       if (context.state !== "running") await context.resume();
       useMeters.setState({ engine: "on" });
     } catch (error) {
-      const { state, message } = error instanceof NoSound ? error : new NoSound("no device", (error as Error).message);
+      const why = error instanceof NoSound ? error : new NoSound("no device", (error as Error).message);
+      const { state, message } = why;
       useMeters.setState({ engine: state });
       toast.error(`There is no sound: ${message}.${state === "not secure" ? "" : " Press play to try again."}`, { id: "engine", duration: 8000 });
-      throw error;
+      throw why;
     }
   }
 
   /** Lays slices on keys; `ready` is called with how many can be struck once they are made. */
   setKit(slices: readonly Slice[], ready: (count: number) => void = () => {}): void {
     this.kitReady = ready;
+    this.kit = slices;
     this.tell({ type: "kit", slices });
   }
+  private kit: readonly Slice[] = [];
   private kitReady: (count: number) => void = () => {};
 
   /** Strikes a key of the kit, at a gain in dB. */
   strike(pad: number, gain = 0): void {
+    this.stopSource();
     void this.start().then(
       () => this.tell({ type: "strike", pad, gain: factor(gain) }),
       () => {},
@@ -308,7 +313,7 @@ export class Transport {
     this.log = { played: [], made: [] };
     const { on, gain } = settings().metronome;
     await this.begin(from, loop, end, { metronome: on ? factor(gain) : 0, from: start, countIn: { count: countIn, gain: factor(gain) } });
-    if (!view().playing) throw new Error("Nothing can be heard.");
+    if (!view().playing) throw new NoSound("no device", "nothing can be heard");
   }
 
   /** What was heard when, so far. */
@@ -459,9 +464,10 @@ export class Transport {
   }
 }
 
-/** The piece with some clips louder or softer, for the ear. */
+/** The piece with clips louder or softer for the ear, as long as their treatment is by-passed: undone, or taken in again elsewhere, it is not. */
 function louder(doc: Document, gains: ReadonlyMap<string, number>): Document {
-  const edits = [...gains].filter(([id]) => doc.clips.has(id)).map(([id, by]) => ({ type: "set-gain", clipIds: [id], by, links: false }));
+  const isBare = (id: string): boolean => doc.clips.get(id)?.recipe?.treat?.chain.every((p) => !p.on) ?? false;
+  const edits = [...gains].filter(([id]) => isBare(id)).map(([id, by]) => ({ type: "set-gain", clipIds: [id], by, links: false }));
   return edits.length > 0 ? applyEdits(doc, edits).doc : doc;
 }
 

@@ -31,4 +31,7 @@ test("a key that is struck anew lets its earlier sound die away without a step",
   expect(voices.any).toBe(true);
   voices.prune(1240);
   expect(voices.any).toBe(false);
+  voices.strike(0, tone(100, 1), 0, 1);
+  voices.clear();
+  expect(voices.any).toBe(false);
 });

@@ -25,6 +25,11 @@ export class Voices {
     this.list.push({ pad, sound, start, gain, end: Number.POSITIVE_INFINITY });
   }
 
+  /** All of them end at once. */
+  clear(): void {
+    this.list = [];
+  }
+
   /** Adds what sounds in [frame, frame + n) to both channels at `at`. */
   add(frame: number, n: number, left: Float32Array, right: Float32Array, at: number): void {
     for (const { sound, start, gain, end } of this.list) {

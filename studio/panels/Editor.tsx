@@ -86,6 +86,7 @@ export function Editor({ projectId, versionId: first }: { projectId: string; ver
           tall: null,
           playing: false,
           openBundle: null,
+          bareGains: new Map(),
           placing: null,
           panel: null,
         });

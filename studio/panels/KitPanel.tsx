@@ -12,6 +12,8 @@ import { Button, Field, Segments } from "@/ui/controls";
 import { numberFrom, signed } from "./inspector/parts";
 import { FloatingForm } from "./Panel";
 
+/** Pads lie in rows as the letters do. */
+const ROW_STARTS: ReadonlySet<number> = new Set(["KeyQ", "KeyA", "KeyZ"].map((code) => PAD_KEYS.indexOf(code)));
 /** How a pad was lit is seen for so long, in ms. */
 const LIT_MS = 130;
 
@@ -108,6 +110,7 @@ export function KitPanel() {
         {shown.map((s, i) => (
           <Pad
             key={`${s.clipId} ${s.start}`}
+            first={ROW_STARTS.has(i)}
             pad={bank * BANK + i}
             letter={PAD_KEYS[i].slice(3)}
             length={shortly((s.end - s.start) / doc.sampleRate)}
@@ -196,7 +199,7 @@ export function KitPanel() {
 const shortly = (seconds: number): string => (seconds < 1 ? `${Math.round(seconds * 1000)} ms` : `${seconds.toFixed(2)} s`);
 
 /** One key: struck by a press; it lights up when it is struck in any way. */
-function Pad({ pad, letter, length }: { pad: number; letter: string; length: string }) {
+function Pad({ pad, first, letter, length }: { pad: number; first: boolean; letter: string; length: string }) {
   const slice = useKit((k) => k.slices[pad]);
   const chosen = useKit((k) => k.chosen === pad);
   const struck = useKit((k) => (k.struck.pad === pad ? k.struck.count : 0));
@@ -218,7 +221,10 @@ function Pad({ pad, letter, length }: { pad: number; letter: string; length: str
       aria-pressed={chosen}
       disabled={!there}
       title={there ? slice.name : "The clip no longer covers this slice"}
-      className="flex h-[52px] touch-none flex-col items-start justify-between rounded-md border border-line bg-surface px-1.5 py-1 text-left data-[lit]:bg-weld/40 disabled:opacity-40 aria-pressed:border-ink"
+      className={clsx(
+        "flex h-[52px] touch-none flex-col items-start justify-between rounded-md border border-line bg-surface px-1.5 py-1 text-left data-[lit]:bg-weld/40 disabled:opacity-40 aria-pressed:border-ink",
+        first && "col-start-1",
+      )}
       onPointerDown={(e) => {
         if (e.button === 0) strike(pad);
       }}

@@ -96,7 +96,8 @@ export function ListenMenu() {
   );
 }
 
-function Seconds({ label, ms, least = 0, onChange }: { label: string; ms: number; least?: number; onChange: (ms: number) => void }) {
+/** A length of at most a minute, in seconds. */
+export function Seconds({ label, ms, least = 0, onChange }: { label: string; ms: number; least?: number; onChange: (ms: number) => void }) {
   return (
     <Field
       label={label}

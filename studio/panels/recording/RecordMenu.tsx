@@ -8,10 +8,10 @@ import { keyOf } from "@/commands/keys";
 import { setRecording, useRecorder, useRecording } from "@/state/recording";
 import { Field, IconButton, Popover, Segments } from "@/ui/controls";
 import { numberFrom } from "../inspector/parts";
+import { Seconds } from "../Listening";
 import { Row } from "../Row";
 
-/** Longest pre-roll, in seconds, and longest way through the stand-in, in ms. */
-const MOST_SECONDS = 60;
+/** Longest way through the stand-in, in ms. */
 const MOST_DELAY_MS = 500;
 
 const SOUNDS: Readonly<Record<StandInKind, string>> = {
@@ -72,16 +72,7 @@ export function RecordMenu() {
           />
         </Row>
         <Row name="Hear before (pre-roll)">
-          <Field
-            label="Pre-roll of recording in seconds"
-            className="w-[92px]"
-            unit="s"
-            value={String(preRollMs / 1000)}
-            onCommit={(t) => {
-              const n = numberFrom(t, 0, MOST_SECONDS, "length in seconds");
-              if (n !== null) setRecording({ preRollMs: Math.round(n * 1000) });
-            }}
-          />
+          <Seconds label="Pre-roll of recording in seconds" ms={preRollMs} onChange={(ms) => setRecording({ preRollMs: ms })} />
         </Row>
         <Row name="A selected range">
           <span className="w-[206px]">

@@ -46,7 +46,9 @@ async function lay(job: Recording): Promise<string | null> {
       await editVersion(job.versionId, { revision, edits: job.lay as Edit[], key: `record-${job.id}` });
       return null;
     } catch (error) {
-      if (error instanceof EditError) return `${error.message} What was recorded is in the list of recordings.`;
+      // The version was deleted meanwhile, or the edits are impossible: the recording itself is there.
+      if (error instanceof EditError || (error instanceof ApiError && [404, 410].includes(error.status)))
+        return `${error.message} What was recorded is in the list of recordings.`;
       if (!(error instanceof ApiError && error.status === 409)) throw error;
     }
   }
