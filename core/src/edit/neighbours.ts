@@ -96,14 +96,14 @@ export function ripple(
         const clip = lane.clips[i];
         const by = except.has(clip.id) ? 0 : shiftOf(shifts, Math.max(clip.start, along.get(clip.id) ?? 0));
         if (by !== 0)
-          tx.setClip({ ...clip, start: clip.start + by, blend: clip.blend && { ...clip.blend, splice: Math.max(0, clip.blend.splice + by) } });
+          tx.setClip(clip, { start: clip.start + by, blend: clip.blend && { ...clip.blend, splice: Math.max(0, clip.blend.splice + by) } });
       }
     }
     for (const trackId of group) {
       const track = doc.tracks.get(trackId);
       if (track?.ride) tx.setTrack({ ...track, ride: ridden(track.ride, shifts) });
     }
-    if (reach === "all") shiftMarks(tx, marksAt === undefined ? shifts : shifts.map(({ by }) => ({ at: marksAt, by })), "keep");
+    if (reach === "all") shiftMarks(tx, marksAt === undefined ? shifts : shifts.map(({ by }) => ({ at: marksAt, by })), "keep", doc);
   }
 }
 
@@ -134,9 +134,11 @@ function landed(shifts: readonly Shift[], position: number, atInsertion: "moves"
   return position + by;
 }
 
-/** Moves markers, sections, loop, tempo and meter with the piece. Markers inside a span that goes are kept at the join or dropped. */
-export function shiftMarks(tx: Transaction, shifts: readonly Shift[], inside: "keep" | "drop"): void {
-  const { doc } = tx;
+/**
+ * Moves markers, sections, loop, tempo and meter with the piece. Markers inside a span that goes are kept at the join or dropped. `doc` may be
+ * from before its clips moved: only its marks are looked at.
+ */
+export function shiftMarks(tx: Transaction, shifts: readonly Shift[], inside: "keep" | "drop", doc = tx.doc): void {
   const gone = (p: number): boolean => shifts.some((s) => s.by < 0 && p >= s.at + s.by && p < s.at);
   for (const marker of doc.markers.values()) {
     if (inside === "drop" && gone(marker.position)) tx.set("marker", marker.id, null);

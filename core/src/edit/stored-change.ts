@@ -1,5 +1,6 @@
 import { type Change, type Document, type Entities, type EntityKind, entityOf } from "../model/document";
-import { OPTIONAL_FIELDS } from "../model/schema";
+import { evenClip } from "../model/even";
+import { type Clip, OPTIONAL_FIELDS } from "../model/schema";
 
 /**
  * A change as it is kept and sent: of a thing that was there and stays, only the fields that differ (never its id), before and after; the
@@ -26,19 +27,23 @@ export function storedChanges(changes: readonly Change[]): StoredChange[] {
     const [before, after] = [change.before as unknown as Fields, change.after as unknown as Fields];
     const was: Fields = {};
     const is: Fields = {};
-    for (const key of Object.keys({ ...before, ...after })) {
-      if (key === "id" || same(before[key], after[key])) continue;
+    const look = (key: string): void => {
+      if (key === "id" || same(before[key], after[key])) return;
       was[key] = before[key] ?? null;
       is[key] = after[key] ?? null;
-    }
+    };
+    for (const key in before) look(key);
+    for (const key in after) if (!(key in before)) look(key);
     return { kind: change.kind, id: change.id, before: was, after: is } as StoredChange;
   });
 }
 
-function withFields(now: Fields, to: Fields): Fields {
-  const next = { ...now, ...to };
-  for (const key in to) if (to[key] === null && OPTIONAL_FIELDS.has(key)) delete next[key];
-  return next;
+function withFields(kind: EntityKind, now: Fields, to: Fields): Fields {
+  const gone = (key: string): boolean => to[key] === null && OPTIONAL_FIELDS.has(key);
+  const set: Fields = {};
+  for (const key in to) set[key] = gone(key) ? undefined : to[key];
+  if (kind === "clip") return evenClip(now as unknown as Clip, set as Partial<Clip>) as unknown as Fields;
+  return Object.fromEntries(Object.entries({ ...now, ...set }).filter(([key]) => !(key in to && gone(key))));
 }
 
 /**
@@ -57,7 +62,7 @@ export function wholeChanges(
     const before = earlier ? earlier.before : (entityOf(doc, kind, id) ?? lookUp(kind, id));
     const now = earlier ? earlier.after : before;
     // Where there is nothing, or nothing stays, the change holds the whole.
-    whole.set(key, { kind, id, before, after: now && to ? withFields(now as unknown as Fields, to as Fields) : to } as Change);
+    whole.set(key, { kind, id, before, after: now && to ? withFields(kind, now as unknown as Fields, to as Fields) : to } as Change);
   }
   return [...whole.values()];
 }

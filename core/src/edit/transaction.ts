@@ -10,6 +10,7 @@ import {
   PIECE_ID,
   timebaseOf,
 } from "../model/document";
+import { evenClip } from "../model/even";
 import { clipProblems, NOTHING_WRONG } from "../model/invariants";
 import { Lane } from "../model/lane";
 import { playedId, playsSame } from "../model/played";
@@ -21,6 +22,15 @@ import { fadeRoom, withEnd, withStart } from "./parts";
 
 type ClipChange = Extract<Change, { kind: "clip" }>;
 
+/** One thing that an edit touched: what it was, what it is by now, and whether the document at hand shows it so. */
+interface Touched {
+  readonly kind: EntityKind;
+  readonly id: string;
+  readonly before: Entities[EntityKind] | null;
+  after: Entities[EntityKind] | null;
+  shown: boolean;
+}
+
 /** The fade that new edges get, in samples; length 0 leaves them bare. */
 export type EdgeFade = Fade;
 
@@ -29,7 +39,7 @@ export type EdgeFade = Fade;
  * what it is. Nothing outside sees it until `finish`.
  */
 export class Transaction {
-  private readonly changed: Readonly<Record<EntityKind, Map<string, Change>>> = {
+  private readonly changed: Readonly<Record<EntityKind, Map<string, Touched>>> = {
     piece: new Map(),
     track: new Map(),
     clip: new Map(),
@@ -38,8 +48,8 @@ export class Transaction {
     bundle: new Map(),
   };
   private current: Document;
-  /** What \`current\` does not show yet; by thing, the latest last. */
-  private stale = new Map<Map<string, Change>, Set<string>>();
+  /** What `current` does not show yet. */
+  private stale: Touched[] = [];
   private ids = 0;
 
   constructor(
@@ -122,22 +132,24 @@ export class Transaction {
 
   /** The document with everything set so far. */
   get doc(): Document {
-    if (this.stale.size) {
-      const fresh: Change[] = [];
-      for (const [changes, ids] of this.stale) for (const id of ids) fresh.push(changes.get(id) as Change);
-      this.current = applyChanges(this.current, fresh);
-      this.stale = new Map();
+    if (this.stale.length) {
+      this.current = applyChanges(this.current, this.stale as Change[]);
+      for (const touched of this.stale) touched.shown = true;
+      this.stale = [];
     }
     return this.current;
   }
 
   set<K extends EntityKind>(kind: K, id: string, after: Entities[K] | null): void {
     const changes = this.changed[kind];
-    const earlier = changes.get(id);
-    changes.set(id, { kind, id, before: earlier ? earlier.before : entityOf(this.before, kind, id), after } as Change);
-    const stale = this.stale.get(changes);
-    if (stale) stale.add(id);
-    else this.stale.set(changes, new Set([id]));
+    let touched = changes.get(id);
+    if (!touched) {
+      touched = { kind, id, before: entityOf(this.before, kind, id), after, shown: true };
+      changes.set(id, touched);
+    } else touched.after = after;
+    if (!touched.shown) return;
+    touched.shown = false;
+    this.stale.push(touched);
   }
 
   private peek<K extends EntityKind>(kind: K, id: string): Entities[K] | null {
@@ -159,14 +171,15 @@ export class Transaction {
   bundle = (id: string, path = "bundleId") => this.need("bundle", id, path);
   lane = (trackId: string): Lane => this.doc.lanes.get(trackId) as Lane;
 
-  setClip(clip: Clip): void {
-    this.set("clip", clip.id, clip);
+  /** Sets a clip, with what of it is to be different. */
+  setClip(clip: Clip, different?: Partial<Clip>): void {
+    this.set("clip", clip.id, evenClip(clip, different));
   }
   setTrack(track: Track): void {
     this.set("track", track.id, track);
   }
   setPiece(part: Partial<Document["piece"]>): void {
-    this.set("piece", PIECE_ID, { ...this.doc.piece, ...part });
+    this.set("piece", PIECE_ID, { ...(this.peek("piece", PIECE_ID) as Document["piece"]), ...part });
   }
 
   /** The bundles made or changed so far. */
@@ -317,15 +330,20 @@ export class Transaction {
 
   /** Lifts every touched clip that would share a layer with one it overlaps, so that which is heard never hangs on a tie. */
   private settleLayers(): void {
+    const { doc } = this;
+    // Where no clip of a lane lies over another, none can tie.
+    const may = new Set([...doc.lanes].filter(([, lane]) => lane.hasOverlaps).map(([id]) => id));
+    if (may.size === 0) return;
     for (const { id, after } of this.clipChanges()) {
-      // Where no clip of a lane lies over another, none can tie.
-      if (!after || !laneOf(this.doc, after.trackId).hasOverlaps) continue;
+      if (!after || !may.has(after.trackId)) continue;
       const clip = this.peek("clip", id);
       if (!clip) continue;
-      const others = this.lane(clip.trackId)
-        ?.within(clip.start, clipEnd(clip))
-        .filter((c) => c.id !== id && c.blend?.with !== id && clip.blend?.with !== c.id);
-      if (others?.some((c) => c.layer === clip.layer)) this.setClip({ ...clip, layer: Math.max(...others.map((c) => c.layer)) + 1 });
+      // Layers move nothing: the lane serves as it lay, and only the layers are asked anew.
+      const others = laneOf(doc, clip.trackId)
+        .within(clip.start, clipEnd(clip))
+        .filter((c) => c.id !== id && c.blend?.with !== id && clip.blend?.with !== c.id)
+        .map((c) => this.peek("clip", c.id)?.layer ?? c.layer);
+      if (others.includes(clip.layer)) this.setClip({ ...clip, layer: Math.max(...others) + 1 });
     }
   }
 
@@ -348,7 +366,8 @@ export class Transaction {
       if (wrong.length) throw new EditError(`This can't be done: ${wrong[0]}.`, "clipIds");
     }
     const changes: Change[] = [];
-    for (const list of Object.values(this.changed)) for (const change of list.values()) if (!alike(change.before, change.after)) changes.push(change);
+    for (const list of Object.values(this.changed))
+      for (const { kind, id, before, after } of list.values()) if (!alike(before, after)) changes.push({ kind, id, before, after } as Change);
     for (const change of changes) {
       const wrong = unreadable(change);
       if (wrong) throw new EditError(`This can't be done: ${wrong}.`);

@@ -1,6 +1,6 @@
 import type { z } from "zod";
 import type { Change, Entities, EntityKind } from "./document";
-import { Bundle, Clip, Fade, Marker, Piece, Section, Track } from "./schema";
+import { type BarPlace, Bundle, Clip, Fade, Marker, Piece, Section, Track } from "./schema";
 
 const SCHEMAS: Readonly<Record<EntityKind, z.ZodType>> = { piece: Piece, track: Track, clip: Clip, marker: Marker, section: Section, bundle: Bundle };
 
@@ -17,8 +17,10 @@ export function unreadable({ kind, id, before, after }: Change): string | null {
 }
 
 const whole = (n: number): boolean => Number.isSafeInteger(n) && n >= 0;
+const counted = ({ bar, beat, tick }: BarPlace): boolean =>
+  Number.isSafeInteger(bar) && Number.isSafeInteger(beat) && beat >= 1 && Number.isFinite(tick);
 
-/** Whether a clip differs from a readable one by whole numbers only, and those can be read. */
+/** Whether a clip differs from a readable one by where it lies, its window and its fades only, and those can be read. */
 function plainlyReadable(before: Clip, after: Clip): boolean {
   for (const key in after) {
     const field = key as keyof Clip;
@@ -29,6 +31,12 @@ function plainlyReadable(before: Clip, after: Clip): boolean {
       if (!whole(after.length) || after.length < 1) return false;
     } else if (field === "fadeIn" || field === "fadeOut") {
       if (!Fade.safeParse(after[field]).success) return false;
+    } else if (field === "bars") {
+      if (after.bars && !counted(after.bars)) return false;
+    } else if (field === "blend") {
+      const [was, is] = [before.blend, after.blend];
+      if (!is) continue;
+      if (!was || is.with !== was.with || is.law !== was.law || is.place !== was.place || is.linked !== was.linked || !whole(is.splice)) return false;
     } else return false;
   }
   return after.start + after.length <= Number.MAX_SAFE_INTEGER;

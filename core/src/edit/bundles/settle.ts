@@ -47,7 +47,8 @@ export function settleBundles(tx: Transaction): void {
 function dropStrayPicks(tx: Transaction): void {
   const lanes = (id: string | null): ReadonlySet<string> => new Set((id === null ? undefined : tx.doc.bundles.get(id))?.takes?.map((l) => l.id));
   for (const { after } of tx.clipChanges()) {
-    const now = after && tx.doc.clips.get(after.id);
+    if (after?.take === undefined) continue;
+    const now = tx.doc.clips.get(after.id);
     if (!now || now.take === undefined || lanes(now.bundle).has(now.take)) continue;
     const { take: _, ...plain } = now;
     tx.setClip(plain);

@@ -35,13 +35,9 @@ function keepBars(tx: Transaction, before: Maps, after: Maps): void {
     for (const clip of lane.clips) {
       const { by, bars } = goes(clip);
       if (by === 0 && bars === clip.bars) continue;
-      const { bars: _, ...rest } = clip;
-      tx.setClip({
-        ...rest,
-        start: clip.start + by,
-        blend: clip.blend && { ...clip.blend, splice: Math.max(0, clip.blend.splice + by) },
-        ...(bars && { bars }),
-      });
+      const start = clip.start + by;
+      const blend = clip.blend && { ...clip.blend, splice: Math.max(0, clip.blend.splice + by) };
+      tx.setClip(clip, { start, blend, bars });
     }
   for (const { bars: kept, ...marker } of markers.values()) {
     const { position, bars } = keepingPlace(marker.position, kept, before, after);
