@@ -1,14 +1,6 @@
 import path from "node:path";
 import type { NextConfig } from "next";
-
-/** Shared memory between page, engine worker and audio worklet needs cross-origin isolation on every path. */
-const isolation = [
-  { key: "Cross-Origin-Opener-Policy", value: "same-origin" },
-  { key: "Cross-Origin-Embedder-Policy", value: "require-corp" },
-  { key: "Cross-Origin-Resource-Policy", value: "same-origin" },
-  { key: "X-Content-Type-Options", value: "nosniff" },
-  { key: "Referrer-Policy", value: "no-referrer" },
-];
+import { ISOLATION } from "./isolation";
 
 const config: NextConfig = {
   reactStrictMode: true,
@@ -18,7 +10,7 @@ const config: NextConfig = {
   serverExternalPackages: ["pg", "graphile-worker"],
   allowedDevOrigins: ["127.0.0.1"],
   turbopack: { root: path.join(import.meta.dirname, "..") },
-  headers: async () => [{ source: "/:path*", headers: isolation }],
+  headers: async () => [{ source: "/:path*", headers: ISOLATION }],
 };
 
 export default config;

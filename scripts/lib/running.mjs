@@ -19,11 +19,13 @@ export async function claim(folder) {
     const url = read(file)?.url;
     if (url && isCommand(known.pid, "start.mjs")) return { url };
   }
-  if (known?.web && isCommand(known.web, "next")) {
+  // What serves: our own process, or the framework's while developing.
+  const serves = (pid) => isCommand(pid, "web.mjs") || isCommand(pid, "next");
+  if (known?.web && serves(known.web)) {
     say("an earlier start was cut off and left its web server: it is ended");
     process.kill(known.web, "SIGTERM");
-    for (let i = 0; i < 100 && isCommand(known.web, "next"); i++) await wait(100);
-    if (isCommand(known.web, "next")) process.kill(known.web, "SIGKILL");
+    for (let i = 0; i < 100 && serves(known.web); i++) await wait(100);
+    if (serves(known.web)) process.kill(known.web, "SIGKILL");
   }
   const write = (more) => fs.writeFileSync(file, JSON.stringify({ pid: process.pid, ...more }));
   write({});

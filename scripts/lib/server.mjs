@@ -6,9 +6,11 @@ import { Halt, ROOT, start } from "./shell.mjs";
 /** How an address that is listened at is written in a URL; of all of them, this computer's own. */
 export const urlHost = (host) => (host === "0.0.0.0" || host === "::" ? "127.0.0.1" : host.includes(":") ? `[${host}]` : host);
 
+const WEB = path.join(import.meta.dirname, "web.mjs");
+
 /** Starts the web server and waits until it answers. */
 export async function startServer({ databaseUrl, port, host = "127.0.0.1", dev = false, quiet = false, env = {}, begun = () => {} }) {
-  const server = start("node", [NEXT, dev ? "dev" : "start", "-p", String(port), "-H", host, ...(dev ? [] : ["--keepAliveTimeout", "65000"])], {
+  const server = start("node", dev ? [NEXT, "dev", "-p", String(port), "-H", host] : [WEB, String(port), host], {
     cwd: path.join(ROOT, "studio"),
     env: { ...process.env, ...ENV, NODE_ENV: dev ? "development" : "production", DATABASE_URL: databaseUrl, ...env },
     stdio: ["ignore", quiet ? "ignore" : dev ? "inherit" : "ignore", "inherit"],

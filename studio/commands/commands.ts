@@ -156,6 +156,7 @@ export const COMMANDS: readonly Command[] = [
   { id: "envelopes-off", title: "Take the envelopes off the selected clips", keys: [], run: sound.clearEnvelopes },
   { id: "draw-gain", title: "Draw the gain of clips", keys: [], run: () => setView({ tool: "draw", drawKind: "gain" }) },
   { id: "draw-pan", title: "Draw the pan of clips", keys: [], run: () => setView({ tool: "draw", drawKind: "pan" }) },
+  { id: "draw-pitch", title: "Draw the pitch of clips", keys: [], run: () => setView({ tool: "draw", drawKind: "pitch" }) },
   { id: "draw-ride", title: "Ride the gain of tracks", keys: [], run: () => setView({ tool: "draw", drawKind: "ride" }) },
   { id: "mute", title: "Mute or unmute", keys: ["U"], run: clip.muteSelected },
   { id: "duplicate", title: "Duplicate", keys: ["D"], run: () => clip.repeat() },

@@ -87,6 +87,7 @@ export const TREES = {
         "stretch-grid",
         "pitch-up",
         "pitch-down",
+        "draw-pitch",
         "-",
         "warp-playhead",
         "warp-hits",

@@ -1,11 +1,11 @@
 import type { Edit } from "@wet-thread/core/edit/registry";
-import { playedSource } from "@wet-thread/core/model/played";
-import type { Envelopes } from "@wet-thread/core/model/schema";
+import { envelopeOf, LINE_BOUNDS, LINE_KINDS, type LineKind, playedSource } from "@wet-thread/core/model/played";
+import type { Clip } from "@wet-thread/core/model/schema";
 import { toast } from "sonner";
 import { session } from "@/state/session";
 import { setView, view } from "@/state/view";
 import { lineEdit } from "@/timeline/gestures/draw-gesture";
-import { type DrawnLine, lineOf, roundedValue, valueWords } from "@/timeline/model/envelope-lines";
+import { type DrawnLine, lineOf, roundedValue, STEPS, valueWords } from "@/timeline/model/envelope-lines";
 import { laneBoxes } from "@/timeline/model/geometry";
 import { selectedClips } from "./actions";
 
@@ -44,19 +44,22 @@ function rowOf(ids: readonly string[]): string {
   return row.key;
 }
 
+const hasEnvelope = (clip: Clip): boolean => LINE_KINDS.some((kind) => envelopeOf(clip, kind));
+
 /** The envelopes that were copied, counted from their clip's start as it plays them. */
-let held: { readonly [kind in keyof Envelopes]: { at: number; value: number; hold?: true }[] } | null = null;
+let held: { readonly [kind in LineKind]?: { at: number; value: number; hold?: true }[] } | null = null;
 
 export function copyEnvelopes(): void {
   const { doc } = session();
   const [clip] = selectedClips();
-  if (!clip?.envelopes) return void toast("Select a clip with an envelope to copy it.", { id: "select" });
+  if (!clip || !hasEnvelope(clip)) return void toast("Select a clip with an envelope to copy it.", { id: "select" });
   const box = laneBoxes(doc).find((b) => b.trackId === clip.trackId);
-  const copied = (kind: "gain" | "pan") =>
-    box &&
-    clip.envelopes?.[kind] &&
-    lineOf(doc, view(), box, kind, clip)?.points.map(({ at, value, hold }) => ({ at: at - clip.start, value, ...(hold && { hold }) }));
-  held = { gain: copied("gain") || undefined, pan: copied("pan") || undefined };
+  held = Object.fromEntries(
+    LINE_KINDS.flatMap((kind) => {
+      const line = box && envelopeOf(clip, kind) && lineOf(doc, view(), box, kind, clip);
+      return line ? [[kind, line.points.map(({ at, value, hold }) => ({ at: at - clip.start, value, ...(hold && { hold }) }))]] : [];
+    }),
+  );
   toast(`Copied the envelopes of ${clip.name}`, { id: "clipboard", duration: 1500 });
 }
 
@@ -66,7 +69,7 @@ export function pasteEnvelopes(): void {
   if (clips.length === 0) return void toast("Select the clips to lay them on.", { id: "select" });
   const { doc } = session();
   const edits = clips.flatMap((clip) =>
-    (["gain", "pan"] as const).flatMap((kind): Edit[] => {
+    LINE_KINDS.flatMap((kind): Edit[] => {
       const length = playedSource(doc.sources, clip)?.length ?? 0;
       // What lies outside the recording here can't be kept.
       const points = held?.[kind]?.filter((p) => p.at + clip.offset >= 0 && p.at + clip.offset < length);
@@ -77,10 +80,10 @@ export function pasteEnvelopes(): void {
 }
 
 export function clearEnvelopes(): void {
-  const clips = selectedClips().filter((c) => c.envelopes);
+  const clips = selectedClips().filter(hasEnvelope);
   if (clips.length === 0) return void toast("No selected clip has an envelope.", { id: "select" });
-  const edits = (["gain", "pan"] as const).flatMap((kind): Edit[] => {
-    const ids = clips.filter((c) => c.envelopes?.[kind]).map((c) => c.id);
+  const edits = LINE_KINDS.flatMap((kind): Edit[] => {
+    const ids = clips.filter((c) => envelopeOf(c, kind)).map((c) => c.id);
     return ids.length ? [{ type: "set-envelope", clipIds: ids, kind, points: null }] : [];
   });
   session().edit(edits, `Take envelopes off ${many(clips.length, clips[0].name)}`);
@@ -104,16 +107,13 @@ const taken = ({ clip }: DrawnLine, p: { at: number; value: number; hold?: true 
   ...(p.hold && { hold: p.hold }),
 });
 
-/** The chosen point up or down by a dB, or a tenth of pan; false where none is chosen. */
+/** The chosen point up or down by what values snap to: a dB, a tenth of pan, a semitone; false where none is chosen. */
 export function pointBy(steps: number): boolean {
   const chosen = chosenLine();
   if (!chosen) return false;
   const { line, point } = chosen;
-  const value = roundedValue(
-    line.kind,
-    Math.max(line.kind === "pan" ? -1 : -144, Math.min(line.kind === "pan" ? 1 : 24, point.value + steps * (line.kind === "pan" ? 0.1 : 1))),
-    false,
-  );
+  const [least, most] = LINE_BOUNDS[line.kind === "ride" ? "gain" : line.kind];
+  const value = roundedValue(line.kind, Math.max(least, Math.min(most, point.value + steps * STEPS[line.kind][0])), false);
   const points = line.points.map((p) => taken(line, p === point ? { ...p, value } : p));
   if (session().edit([lineEdit(line, points)], "Move a point")) toast(valueWords(line.kind, value), { id: "point", duration: 1200 });
   return true;

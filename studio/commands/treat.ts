@@ -1,7 +1,9 @@
-import type { Edit } from "@wet-thread/core/edit/registry";
+import { EditError } from "@wet-thread/core/edit/errors";
+import { applyEdits, type Edit } from "@wet-thread/core/edit/registry";
 import type { Clip } from "@wet-thread/core/model/schema";
 import { type Processor, type ProcessorKind, Processor as ProcessorSchema, ringsOn } from "@wet-thread/core/model/treatment";
 import { toast } from "sonner";
+import { transport } from "@/engine/transport";
 import { ask, ServerError } from "@/state/api";
 import { session } from "@/state/session";
 import { settings } from "@/state/settings";
@@ -49,15 +51,8 @@ async function gainsFor(clips: readonly Clip[], chain: readonly Processor[], at:
   }
 }
 
-/**
- * Lays a chain on clips as one step. Where a normalise is among those that changed (`measure`: its place), its gain is worked out anew for each
- * clip; the others keep what was worked out for them.
- */
-export async function layChain(clips: readonly Clip[], chain: readonly Processor[], measure: number | null = null, fresh = false): Promise<void> {
-  if (clips.length === 0) return;
-  await session().settled();
-  const gains = measure === null ? null : await gainsFor(clips, chain, measure);
-  if (measure !== null && !gains) return;
+/** The edits that lay a chain on clips; `gains` are those of the normalise at place `measure`, others keep what was worked out for each clip. */
+function chainEdits(clips: readonly Clip[], chain: readonly Processor[], measure: number | null, gains: ReadonlyMap<string, number> | null): Edit[] {
   const edits = clips.map((clip): Edit => {
     const had = clip.recipe?.treat?.chain;
     const own = chain.map((p, i) => {
@@ -68,11 +63,32 @@ export async function layChain(clips: readonly Clip[], chain: readonly Processor
     });
     return { type: "treat", clipIds: [clip.id], chain: own, grow: ringsOn(chain), overlap: "layer" };
   });
-  setView({ bareGains: new Map() });
   // Clips that get the very same are treated together, so that unbroken ones are one window.
   const same = edits.every((e) => JSON.stringify(e.chain) === JSON.stringify(edits[0].chain));
-  const list: Edit[] = same ? [{ ...edits[0], clipIds: clips.map((c) => c.id) }] : edits;
-  session().edit(list, `Treat ${named(clips)}`, fresh ? undefined : rowOf(clips));
+  return same ? [{ ...edits[0], clipIds: clips.map((c) => c.id) }] : edits;
+}
+
+/** Lets a chain be heard on clips while it is being turned at, without an edit; null: what they have. */
+export function hearChain(clips: readonly Clip[], chain: readonly Processor[] | null): void {
+  try {
+    transport().hear(chain && applyEdits(session().doc, chainEdits(clips, chain, null, null)).doc);
+  } catch (error) {
+    // What can't be laid is refused in words when it is let go.
+    if (!(error instanceof EditError)) throw error;
+  }
+}
+
+/**
+ * Lays a chain on clips as one step. Where a normalise is among those that changed (`measure`: its place), its gain is worked out anew for each
+ * clip; the others keep what was worked out for them.
+ */
+export async function layChain(clips: readonly Clip[], chain: readonly Processor[], measure: number | null = null, fresh = false): Promise<void> {
+  if (clips.length === 0) return;
+  await session().settled();
+  const gains = measure === null ? null : await gainsFor(clips, chain, measure);
+  if (measure !== null && !gains) return;
+  setView({ bareGains: new Map() });
+  session().edit(chainEdits(clips, chain, measure, gains), `Treat ${named(clips)}`, fresh ? undefined : rowOf(clips));
 }
 
 export function treatmentOff(): void {

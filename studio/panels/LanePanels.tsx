@@ -74,7 +74,7 @@ function DrawKinds() {
   const kind = useView((v) => v.drawKind);
   if (tool !== "draw") return null;
   return (
-    <div className="absolute right-2 bottom-2 z-10 w-[290px] rounded-md bg-raised shadow-float">
+    <div className="absolute right-2 bottom-2 z-10 w-[370px] max-w-[calc(100%-16px)] rounded-md bg-raised shadow-float">
       <Segments
         label="What is drawn"
         value={kind}
@@ -82,6 +82,7 @@ function DrawKinds() {
         options={[
           ["gain", "Clip gain"],
           ["pan", "Clip pan"],
+          ["pitch", "Clip pitch"],
           ["ride", "Track gain"],
         ]}
       />

@@ -21,6 +21,18 @@ const bytesOf = (f: Float32Array): Buffer => Buffer.from(f.buffer, f.byteOffset,
 /** Chunks that a job is asked for at most, so that others get their turn. */
 const A_JOB = 64;
 
+/** What a change asks to have made: a clip that plays what a recipe makes, or more of it than before. */
+function askedBy(change: Change): { clip: Clip; making: Making } | null {
+  if (change.kind !== "clip" || !change.after?.recipe) return null;
+  const { before, after } = change;
+  const making = makingOf(after.recipe);
+  const same =
+    before && before.sourceId === after.sourceId && before.recipe === after.recipe && before.offset === after.offset && before.length >= after.length;
+  return making && !same ? { clip: after, making } : null;
+}
+
+export const asksToBeMade = (change: Change): boolean => askedBy(change) !== null;
+
 /** Notes what clips that changed play, and has those parts of it made that are not there. In the caller's transaction. */
 export async function wantMade(
   tx: Pick<Database, "execute" | "insert">,
@@ -29,18 +41,11 @@ export async function wantMade(
 ): Promise<void> {
   const wanted = new Map<string, { clip: Clip; making: Making; spans: [number, number][] }>();
   for (const change of changes) {
-    if (change.kind !== "clip" || !change.after?.recipe) continue;
-    const { before, after } = change;
-    const making = makingOf(after.recipe);
-    const same =
-      before &&
-      before.sourceId === after.sourceId &&
-      before.recipe === after.recipe &&
-      before.offset === after.offset &&
-      before.length >= after.length;
-    if (!making || same) continue;
+    const asked = askedBy(change);
+    if (!asked) continue;
+    const { clip: after, making } = asked;
     const id = madeId(after);
-    const one = wanted.get(id) ?? { clip: after, making, spans: [] };
+    const one = wanted.get(id) ?? { ...asked, spans: [] };
     wanted.set(id, one);
     const whole = madeLength(lengths.get(after.sourceId)?.length ?? 0, making);
     const [from, to] = ofPlayedId(playedId(after)).reverse

@@ -1,7 +1,7 @@
 import { formatOf, HEAD_BYTES, looksLikeAudio, READ_HERE } from "@wet-thread/core/media/formats";
 import { MediaError } from "@wet-thread/core/media/source";
 import { Name } from "@wet-thread/core/model/schema";
-import { and, eq, gte, inArray, isNull, sql } from "drizzle-orm";
+import { and, eq, gte, inArray, isNull, type SQL, sql } from "drizzle-orm";
 import { z } from "zod";
 import { db } from "./db/client";
 import { projects, sharedSources, sourceBytes, sources } from "./db/schema";
@@ -207,8 +207,8 @@ export async function receivePart(id: string, offset: number, body: ReadableStre
 }
 
 /** Recordings of a project, its own and those that it shares, in SQL about `sources`. */
-export const ofProject = (projectId: string) =>
-  sql`(${sources.projectId} = ${projectId} or exists (select 1 from shared_sources h where h.source_id = sources.id and h.project_id = ${projectId}))`;
+export const ofProject = (projectId: string | SQL) =>
+  sql`(sources.project_id = ${projectId} or exists (select 1 from shared_sources h where h.source_id = sources.id and h.project_id = ${projectId}))`;
 
 /** The projects that have a recording, in SQL about `sources`. */
 const itsProjects = sql`(select sources.project_id union all select h.project_id from shared_sources h where h.source_id = sources.id)`;

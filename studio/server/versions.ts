@@ -3,15 +3,15 @@ import { applyEditsInTurns, type Edit, newKey } from "@wet-thread/core/edit/regi
 import { invertStored, type StoredChange, storedChanges, wholeChanges } from "@wet-thread/core/edit/stored-change";
 import { summaryOf } from "@wet-thread/core/edit/summary";
 import { applyChanges, type Change, type Document, dataOf, documentFrom, type Entities, type EntityKind } from "@wet-thread/core/model/document";
-import { NewId, nameOf, type SourceInfo } from "@wet-thread/core/model/schema";
-import { and, asc, desc, eq, gt, gte, inArray, lt, lte, type SQL, sql } from "drizzle-orm";
+import { NewId, nameOf, OPTIONAL_FIELDS, type SourceInfo } from "@wet-thread/core/model/schema";
+import { and, asc, desc, eq, getTableColumns, gt, gte, inArray, lt, lte, type Placeholder, type SQL, sql } from "drizzle-orm";
 import { LRUCache } from "lru-cache";
 import { z } from "zod";
-import { type Database, db } from "./db/client";
+import { type Database, db, runNamed } from "./db/client";
 import { entities, projects, sources, steps, versions } from "./db/schema";
 import { ApiError, notFound } from "./errors";
 import { announcing, type ProjectEvent } from "./events";
-import { wantMade } from "./made";
+import { asksToBeMade, wantMade } from "./made";
 import { readVersion, type Unread } from "./read-version";
 import { ofProject } from "./sources";
 
@@ -29,23 +29,22 @@ export interface LoadedVersion {
   readonly unread: readonly Unread[];
 }
 
+type Kept = LRUCache<string, { revision: number; doc: Document; unread: readonly Unread[] }>;
+// The framework loads this module more than once in one process; all of them go by the same documents.
+const place = globalThis as typeof globalThis & { wetThreadDocuments?: Kept };
 /** Documents in memory: a shortcut only, used when its revision is the database's. Bounded by the clips in them, some hundred bytes each. */
-const kept = new LRUCache<string, { revision: number; doc: Document; unread: readonly Unread[] }>({
-  maxSize: 400_000,
-  sizeCalculation: ({ doc }) => doc.clips.size + doc.markers.size + 100,
-});
+place.wetThreadDocuments ??= new LRUCache({ maxSize: 400_000, sizeCalculation: ({ doc }) => doc.clips.size + doc.markers.size + 100 });
+const kept = place.wetThreadDocuments;
 
 function keep(id: string, revision: number, doc: Document, unread: readonly Unread[]): void {
   kept.set(id, { revision, doc, unread });
 }
 
-async function sourcesOf(on: Reader, projectId: string): Promise<ReadonlyMap<string, SourceInfo>> {
-  const rows = await on
-    .select({ id: sources.id, name: sources.name, length: sources.length, channels: sources.channels })
-    .from(sources)
-    .where(and(ofProject(projectId), eq(sources.status, "ready")));
-  return new Map(rows.map((r) => [r.id, r]));
-}
+/** The recordings of a version's project, as they come with it in one answer: its ways to the database cost an edit more than all else. */
+const ITS_SOURCES = sql<
+  SourceInfo[]
+>`(select coalesce(json_agg(json_build_object('id', sources.id, 'name', sources.name, 'length', sources.length, 'channels', sources.channels)), '[]')
+  from sources where ${ofProject(sql.raw("versions.project_id"))} and sources.status = 'ready')`;
 
 type Hits = Pick<SourceInfo, "hits" | "found">;
 /** Hits of recordings, which never change once they are known. Bounded by how many there are. */
@@ -73,21 +72,41 @@ async function withHits(on: Reader, doc: Document, edits: readonly Edit[]): Prom
   return { ...doc, sources: new Map([...doc.sources].map(([id, info]) => [id, { ...info, ...known.get(id) }])) };
 }
 
-async function load(on: Reader, id: string, lock = false): Promise<LoadedVersion> {
-  const query = on.select().from(versions).where(eq(versions.id, id));
-  const [row] = await (lock ? query.for("update") : query);
+const rowQuery = (on: Reader, id: string | Placeholder) =>
+  on
+    .select({ ...getTableColumns(versions), sources: ITS_SOURCES })
+    .from(versions)
+    .where(eq(versions.id, id));
+type VersionRow = Awaited<ReturnType<typeof rowQuery>>[number];
+
+/** The row of a version that is there. Throws ApiError where there is none, or none any more. */
+function there(id: string, [row]: readonly VersionRow[]): VersionRow {
   if (!row) throw notFound("version", id);
   if (row.removedAt)
     throw new ApiError(410, "deleted", `The version “${row.name}” was deleted. It can be put back for a month; what was in it is kept.`, {
       kept: "Nothing was changed.",
     });
-  const known = await sourcesOf(on, row.projectId);
-  const cached = kept.get(id);
-  if (cached?.revision === row.revision) return { ...row, doc: { ...cached.doc, sources: known }, unread: cached.unread };
+  return row;
+}
+
+const sourcesIn = (row: VersionRow): ReadonlyMap<string, SourceInfo> => new Map(row.sources.map((r) => [r.id, r]));
+
+/** The version of a row where its document is at hand as the row has it. */
+function atHand(row: VersionRow): LoadedVersion | null {
+  const cached = kept.get(row.id);
+  if (cached?.revision !== row.revision) return null;
+  return { ...row, doc: { ...cached.doc, sources: sourcesIn(row) }, unread: cached.unread };
+}
+
+async function load(on: Reader, id: string, lock = false): Promise<LoadedVersion> {
+  const query = rowQuery(on, id);
+  const row = there(id, await (lock ? query.for("update") : query));
+  const known = atHand(row);
+  if (known) return known;
   const [project] = await on.select().from(projects).where(eq(projects.id, row.projectId));
   const things = await on.select({ kind: entities.kind, id: entities.id, data: entities.data }).from(entities).where(eq(entities.versionId, id));
   const { data, unread } = readVersion(project.sampleRate, things);
-  const doc = documentFrom(data, known);
+  const doc = documentFrom(data, sourcesIn(row));
   keep(id, row.revision, doc, unread);
   return { ...row, doc, unread };
 }
@@ -160,13 +179,21 @@ async function checkRevision(tx: Transaction, version: LoadedVersion, revision: 
   );
 }
 
+/** The recordings that clips come to use; those that the step's clips used before are held by that. */
+function newlyUsed(changes: readonly Change[]): Set<string> {
+  const before = new Set<string>();
+  const used = new Set<string>();
+  for (const c of changes) if (c.kind === "clip" && c.before) before.add(c.before.sourceId);
+  for (const c of changes) if (c.kind === "clip" && c.after && !before.has(c.after.sourceId)) used.add(c.after.sourceId);
+  return used;
+}
+
 /**
  * Keeps the recordings that clips come to use from being removed until this is through; what is gone already can't be used any more.
  * Throws EditError.
  */
 async function holdSources(tx: Transaction, changes: readonly Change[]): Promise<void> {
-  const used = new Set<string>();
-  for (const c of changes) if (c.kind === "clip" && c.after && c.after.sourceId !== c.before?.sourceId) used.add(c.after.sourceId);
+  const used = newlyUsed(changes);
   if (used.size === 0) return;
   const rows = await tx
     .select({ id: sources.id })
@@ -176,35 +203,70 @@ async function holdSources(tx: Transaction, changes: readonly Change[]): Promise
   if (rows.length < used.size) throw new EditError("A recording that this needs has been removed for good.", "sourceId");
 }
 
-/** Writes a step and what it changed, all in the caller's transaction; an edit overtakes what was undone before it. */
-async function commit(
-  tx: Transaction,
+interface Step {
+  readonly kind: "edit" | "undo" | "redo";
+  readonly name: string;
+  readonly edits: Edit[];
+  readonly changes: Change[];
+  readonly target?: number;
+  readonly key?: string;
+  readonly row?: string;
+}
+
+/** What of a thing that stays is written: the fields that differ, and the names of those that it is without from now on. */
+function alteration({ kind, id, after }: StoredChange) {
+  const fields = Object.entries(after ?? {});
+  const isGone = ([key, value]: [string, unknown]): boolean => value === null && OPTIONAL_FIELDS.has(key);
+  const without = fields.filter(isGone).map(([key]) => key);
+  return { kind, id, data: Object.fromEntries(fields.filter((f) => !isGone(f))), ...(without.length > 0 && { without }) };
+}
+
+/**
+ * Writes a step and what it changed where the version is still as it was; null where another step came between, or one with its key is there: then nothing was written.
+ * An edit overtakes what was undone before it. One statement, all of it or nothing.
+ */
+async function write(
+  run: (statement: SQL) => Promise<{ rows: unknown[] }>,
   version: LoadedVersion,
   after: Document,
-  step: { kind: "edit" | "undo" | "redo"; name: string; edits: Edit[]; changes: Change[]; target?: number; key?: string; row?: string },
-): Promise<number> {
-  await holdSources(tx, step.changes);
-  await wantMade(tx, version.doc.sources, step.changes);
+  step: Step,
+): Promise<{ revision: number; changes: StoredChange[] } | null> {
   const revision = version.revision + 1;
   const changes = storedChanges(step.changes);
-  const gone = step.changes.filter((c) => c.after === null);
-  const set = step.changes.filter((c) => c.after !== null);
+  const gone = changes.filter((c) => c.after === null).map(({ kind, id }) => ({ kind, id }));
+  const made = step.changes.filter((c) => c.before === null && c.after !== null).map((c) => ({ kind: c.kind, id: c.id, data: c.after }));
+  const altered = changes.filter((c) => c.before !== null && c.after !== null).map(alteration);
   const event: ProjectEvent = { type: "step", projectId: version.projectId, versionId: version.id, revision };
-  // One statement, one way to the database and back: of all that an edit costs, the ways are the most.
-  await tx.execute(sql`with
-    overtaken as (update steps set state = 'dropped' where version_id = ${version.id} and kind = 'edit' and state = 'undone' and ${step.kind} = 'edit'),
-    step as (insert into steps (version_id, revision, state, kind, name, edits, changes, target, key, "row", size, summary) values
-      (${version.id}, ${revision}, 'done', ${step.kind}, ${step.name}, ${JSON.stringify(step.edits)}::jsonb, ${JSON.stringify(changes)}::jsonb,
-       ${step.target ?? null}, ${step.key ?? null}, ${step.row ?? null}, ${changes.length}, ${JSON.stringify(summaryOf(version.doc, after, step.changes))}::jsonb)),
-    gone as (delete from entities e using jsonb_to_recordset(${JSON.stringify(gone.map(({ kind, id }) => ({ kind, id })))}::jsonb) as g(kind text, id text)
-      where e.version_id = ${version.id} and e.kind = g.kind and e.id = g.id),
-    there as (insert into entities (version_id, kind, id, data)
-      select ${version.id}, s.kind, s.id, s.data
-      from jsonb_to_recordset(${JSON.stringify(set.map((c) => ({ kind: c.kind, id: c.id, data: c.after })))}::jsonb) as s(kind text, id text, data jsonb)
+  const { rows } = await run(sql`with
+    version as (update versions set revision = ${revision}, changed_at = now()
+      where id = ${version.id} and revision = ${version.revision} and removed_at is null
+        and not exists (select 1 from steps s where s.version_id = ${version.id} and s.key = ${step.key ?? null}) returning id),
+    overtaken as (update steps set state = 'dropped' from version where version_id = version.id and kind = 'edit' and state = 'undone' and ${step.kind} = 'edit'),
+    step as (insert into steps (version_id, revision, state, kind, name, edits, changes, target, key, "row", size, summary)
+      select version.id, ${revision}::int, 'done', ${step.kind}, ${step.name}, ${JSON.stringify(step.edits)}::jsonb, ${JSON.stringify(changes)}::jsonb,
+       ${step.target ?? null}::int, ${step.key ?? null}, ${step.row ?? null}, ${changes.length}::int, ${JSON.stringify(summaryOf(version.doc, after, step.changes))}::jsonb
+      from version),
+    gone as (delete from entities e using version, json_to_recordset(${JSON.stringify(gone)}::json) as g(kind text, id text)
+      where e.version_id = version.id and e.kind = g.kind and e.id = g.id),
+    made as (insert into entities (version_id, kind, id, data)
+      select version.id, m.kind, m.id, m.data
+      from version, json_to_recordset(${JSON.stringify(made)}::json) as m(kind text, id text, data jsonb)
       on conflict (version_id, kind, id) do update set data = excluded.data),
-    version as (update versions set revision = ${revision}, changed_at = now() where id = ${version.id})
-    select ${announcing(event)}`);
-  return revision;
+    altered as (update entities e set data = (e.data || a.data) - coalesce(a.without, '{}')
+      from version, json_to_recordset(${JSON.stringify(altered)}::json) as a(kind text, id text, data jsonb, without text[])
+      where e.version_id = version.id and e.kind = a.kind and e.id = a.id returning 1)
+    -- A thing that is not there though it should be: dividing by zero lets go of the whole statement.
+    select ${announcing(event)}, 1 / (case when (select count(*) from altered) = ${altered.length}::int then 1 else 0 end) from version`);
+  return rows.length > 0 ? { revision, changes } : null;
+}
+
+/** Writes a step of a version that the caller's transaction holds. */
+async function commit(tx: Transaction, version: LoadedVersion, after: Document, step: Step): Promise<{ revision: number; changes: StoredChange[] }> {
+  await holdSources(tx, step.changes);
+  await wantMade(tx, version.doc.sources, step.changes);
+  const written = await write((statement) => tx.execute(statement), version, after, step);
+  if (!written) throw new Error(`Version ${version.id} changed while it was held.`);
+  return written;
 }
 
 /** A step's name is cut to fit: a step is never lost for its name. */
@@ -239,10 +301,40 @@ const pause = (): Promise<void> => new Promise((go) => setImmediate(go));
 const keptEdits = (edits: Edit[]): Edit[] =>
   JSON.parse(JSON.stringify(edits), (_, v) => (typeof v === "string" ? v.replace(/\p{Cc}/gu, " ").replace(/\p{Cs}/gu, "\ufffd") : v));
 
-/** Applies edits as one step. Throws ApiError 409 with the missing steps when the caller is behind, EditError when impossible. */
-export async function editVersion(id: string, request: z.infer<typeof EditRequest>): Promise<StepResult> {
-  const edits = request.edits.map((e) => ({ key: newKey(), ...e }) as Edit);
-  const result = await db().transaction(async (tx) => {
+type Done = StepResult & { readonly version: LoadedVersion | null };
+
+/** What edits make of a version, as a step to be written. */
+async function stepOf(on: Reader, version: LoadedVersion, request: z.infer<typeof EditRequest>, edits: Edit[]) {
+  const { doc, changes, notes, name } = await applyEditsInTurns(await withHits(on, version.doc, edits), edits, pause);
+  const step: Step = { kind: "edit", name: request.name || name, edits: keptEdits(edits), changes, key: request.key, row: request.row };
+  return { step, notes, doc, version: { ...version, doc } };
+}
+
+let prepared: { on: Database; query: ReturnType<ReturnType<typeof rowQuery>["prepare"]> } | undefined;
+/** As `rowQuery`, for the database to remember how. */
+function rowAtOnce() {
+  if (prepared?.on !== db()) prepared = { on: db(), query: rowQuery(db(), sql.placeholder("id")).prepare("version-row") };
+  return prepared.query;
+}
+
+/**
+ * The step of most edits: nobody else edits the version meanwhile, and it neither comes to use a recording nor wants anything made. Two ways
+ * to the database in place of five. Null where it is otherwise: then nothing was written.
+ */
+async function editAtOnce(id: string, request: z.infer<typeof EditRequest>, edits: Edit[]): Promise<Done | null> {
+  const version = atHand(there(id, await rowAtOnce().execute({ id })));
+  if (version?.revision !== request.revision) return null;
+  const { step, notes, doc, version: after } = await stepOf(db(), version, request, edits);
+  const { name, changes } = step;
+  if (changes.length === 0) return { revision: version.revision, name, changes: [], notes, version: null };
+  if (newlyUsed(changes).size > 0 || changes.some(asksToBeMade)) return null;
+  const written = await write((statement) => runNamed("write-step", statement), version, doc, step);
+  return written && { ...written, name, notes, version: after };
+}
+
+/** The step of an edit while the version is held against all others. */
+function editHeld(id: string, request: z.infer<typeof EditRequest>, edits: Edit[]): Promise<Done> {
+  return db().transaction(async (tx) => {
     const version = await load(tx, id, true);
     const [again] = request.key
       ? await tx
@@ -252,16 +344,18 @@ export async function editVersion(id: string, request: z.infer<typeof EditReques
       : [];
     if (again) return { revision: again.revision, name: again.name, changes: again.changes, notes: [], version: null };
     await checkRevision(tx, version, request.revision);
-    const outcome = await applyEditsInTurns(await withHits(tx, version.doc, edits), edits, pause);
-    const { notes } = outcome;
-    const name = request.name || outcome.name;
-    if (outcome.changes.length === 0) return { revision: version.revision, name, changes: [], notes, version };
-    const step = { kind: "edit" as const, name, edits: keptEdits(edits), changes: outcome.changes, key: request.key, row: request.row };
-    const revision = await commit(tx, version, outcome.doc, step);
-    return { revision, name, changes: storedChanges(outcome.changes), notes, version: { ...version, doc: outcome.doc } };
+    const { step, notes, doc, version: after } = await stepOf(tx, version, request, edits);
+    if (step.changes.length === 0) return { revision: version.revision, name: step.name, changes: [], notes, version };
+    return { ...(await commit(tx, version, doc, step)), name: step.name, notes, version: after };
   });
-  if (result.version) keep(id, result.revision, result.version.doc, stillUnread(result.version.unread, result.changes));
-  return { revision: result.revision, name: result.name, changes: result.changes, ...(result.notes.length > 0 && { notes: result.notes }) };
+}
+
+/** Applies edits as one step. Throws ApiError 409 with the missing steps when the caller is behind, EditError when impossible. */
+export async function editVersion(id: string, request: z.infer<typeof EditRequest>): Promise<StepResult> {
+  const edits = request.edits.map((e) => ({ key: newKey(), ...e }) as Edit);
+  const { version, notes = [], ...result } = (await editAtOnce(id, request, edits)) ?? (await editHeld(id, request, edits));
+  if (version) keep(id, result.revision, version.doc, stillUnread(version.unread, result.changes));
+  return { ...result, ...(notes.length > 0 && { notes }) };
 }
 
 /** What a step did not put right. */
@@ -317,8 +411,8 @@ export async function stepBack(id: string, direction: "undo" | "redo", request: 
         ),
       );
     const { name } = last;
-    const revision = await commit(tx, version, doc, { kind: direction, name, edits: [], changes, target: last.revision });
-    return { revision, name, changes: storedChanges(changes), doc, unread: version.unread };
+    const done = await commit(tx, version, doc, { kind: direction, name, edits: [], changes, target: last.revision });
+    return { ...done, name, doc, unread: version.unread };
   });
   keep(id, result.revision, result.doc, stillUnread(result.unread, result.changes));
   return { revision: result.revision, name: result.name, changes: result.changes };

@@ -5,7 +5,7 @@ import type { Neighbours, Overlaps } from "./settings";
 
 export const TOOLS = ["pointer", "range", "split", "shift", "stretch", "draw", "stamp", "mute", "erase", "listen", "zoom", "hand"] as const;
 /** What the draw tool draws: a clip's gain or pan, or the gain ride of a track. */
-export const DRAW_KINDS = ["gain", "pan", "ride"] as const;
+export const DRAW_KINDS = ["gain", "pan", "pitch", "ride"] as const;
 export type DrawKind = (typeof DRAW_KINDS)[number];
 export interface LentWaves {
   readonly trackIds: ReadonlySet<string>;

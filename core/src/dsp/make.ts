@@ -1,8 +1,9 @@
 import { kindOf, type Making, mapOf } from "../model/played";
 import { firstAtOrAfter } from "../model/sorted";
 import { madeAt, momentMade, momentRecorded, type Run, runAt, type TimeMap } from "../time/time-map";
+import { bendOf } from "./bend";
 import { type Anchor, stretchKeepingHits } from "./keep-hits";
-import { type Line, stretchSmooth } from "./smooth";
+import { along, type Line, stretchSmooth } from "./smooth";
 import type { Fetch } from "./stretcher";
 import { playTape } from "./tape";
 
@@ -141,26 +142,28 @@ function madeBy(material: Material, making: Making, heard: readonly Float32Array
   const map = mapOf(making);
   const kind = kindOf(making);
   const pitch = 2 ** ((making.pitch ?? 0) / 1200);
-  if (kind === "tape" && pitch === 1) return playTape(channels, fetch, (at) => runAt(map, at), from, to);
+  if (kind === "tape" && pitch === 1 && !making.pitchLine) return playTape(channels, fetch, (at) => runAt(map, at), from, to);
   // A shift in pitch is made by stretching by as much and playing that faster, or slower, as tape does.
-  const line = kind === "tape" ? { from: [0, 1], to: [0, pitch], outside: pitch } : lineOf(map, pitch);
+  const bend = making.pitchLine && bendOf(map, making.pitchLine, making.pitch ?? 0, kind === "tape", start, start + heard[0].length);
+  const line = bend?.line ?? (kind === "tape" ? { from: [0, 1], to: [0, pitch], outside: pitch } : lineOf(map, pitch));
   const stretched = (a: number, b: number): Float32Array[] => {
     if (kind !== "hits") return stretchSmooth(channels, sampleRate, fetch, line, a, b);
     const end = start + heard[0].length;
     const anchors: Anchor[] = [];
     for (let i = firstAtOrAfter(hits, start); i < hits.length && hits[i] < end; i++) {
-      const at = Math.round(momentMade(map, hits[i]) * pitch);
+      const at = Math.round(bend ? along(line, hits[i]) : momentMade(map, hits[i]) * pitch);
       if (at > (anchors.at(-1)?.to ?? Number.NEGATIVE_INFINITY)) anchors.push({ from: hits[i], to: at });
     }
     return stretchKeepingHits(channels, sampleRate, fetch, line, anchors, a, b);
   };
-  if (pitch === 1) return stretched(from, to);
-  const run = (at: number): Run => {
+  if (pitch === 1 && !bend) return stretched(from, to);
+  const steady = (at: number): Run => {
     const { moment, pace, until } = kind === "tape" ? runAt(map, at) : { moment: at, pace: 1, until: Number.POSITIVE_INFINITY };
     return { moment: moment * pitch, pace: pace * pitch, until };
   };
+  const run = bend ? bend.run : steady;
   const [first, last] = [run(from), run(to)];
-  const margin = Math.ceil(160 * Math.max(first.pace, last.pace, 1));
+  const margin = Math.ceil(160 * Math.max(bend?.pace ?? 1, first.pace, last.pace, 1));
   const [a, b] = [Math.floor(first.moment) - margin, Math.ceil(last.moment) + margin];
   return playTape(channels, within(stretched(a, b), a), run, from, to);
 }

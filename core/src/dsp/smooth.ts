@@ -36,7 +36,7 @@ function backAlong({ from, to, outside }: Line, at: number): number {
 }
 
 /** The `to` of a line at some place of its `from`. */
-function along({ from, to, outside }: Line, at: number): number {
+export function along({ from, to, outside }: Line, at: number): number {
   const i = lastAt(from, at);
   if (i < 0) return to[0] + (at - from[0]) * outside;
   if (i === from.length - 1) return to[i] + (at - from[i]) * outside;
@@ -48,7 +48,12 @@ const ratios = ({ from, to, outside }: Line): number[] => [outside, ...from.slic
 /** Within this of not being stretched at all the vocoder's frames beat against each other: such a piece goes up, and then down. */
 const NEAR_ONE = 0.006;
 const DETOUR = 1.25;
-const isNearOne = (ratio: number, passes: number): boolean => ratio !== 1 && Math.abs(Math.log(ratio)) / passes < NEAR_ONE;
+/** What figures miss of one. */
+const ONE = 1e-9;
+const isNearOne = (ratio: number, passes: number): boolean => {
+  const away = Math.abs(Math.log(ratio));
+  return away > ONE && away / passes < NEAR_ONE;
+};
 
 /** What of a ratio is done after `done` of some passes: equal parts of it, as powers go. */
 function after(ratio: number, done: number, passes: number): number {

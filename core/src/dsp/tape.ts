@@ -33,11 +33,14 @@ const PLACES = 2048;
 const LEAST_PLACES = 256;
 /** Samples made in one go. */
 const BLOCK = 8192;
-let latest: Phases | undefined;
+const kept = new Map<number, Phases>();
+/** So many are kept: a pitch that moves goes to and fro between a few. */
+const MOST_KEPT = 8;
 
 /** Weights for a cutoff, as a part of the recording's Nyquist frequency; each row adds up to one. */
 function phasesFor(cutoff: number): Phases {
-  if (latest?.cutoff === cutoff) return latest;
+  const found = kept.get(cutoff);
+  if (found) return found;
   const sinc = sincTable();
   const before = Math.ceil(SIDE / cutoff);
   // The kernel takes four at a time; those beyond the window are zero.
@@ -58,8 +61,11 @@ function phasesFor(cutoff: number): Phases {
     }
     for (let k = 0; k < size; k++) rows[p * size + k] /= sum;
   }
-  latest = { cutoff, places, size, before, kernels, input, output };
-  return latest;
+  const made = { cutoff, places, size, before, kernels, input, output };
+  const [oldest] = kept.keys();
+  if (kept.size >= MOST_KEPT) kept.delete(oldest);
+  kept.set(cutoff, made);
+  return made;
 }
 
 /**
@@ -69,8 +75,8 @@ function phasesFor(cutoff: number): Phases {
 export function playTape(channels: number, fetch: Fetch, run: (at: number) => Run, from: number, to: number): Float32Array[] {
   const out = Array.from({ length: channels }, () => new Float32Array(to - from));
   for (let at = from; at < to; ) {
-    const { moment, pace, until } = run(at);
-    const { size, before, places, kernels, input, output } = phasesFor(ROLL_OFF / Math.max(1, pace));
+    const { moment, pace, until, band = pace } = run(at);
+    const { size, before, places, kernels, input, output } = phasesFor(ROLL_OFF / Math.max(1, band));
     const end = Math.min(to, at + BLOCK, Math.max(at + 1, Math.ceil(until)));
     const first = Math.floor(moment) - before;
     const samples = fetch(first, Math.floor(moment + (end - 1 - at) * pace) - before + size - first);

@@ -15,26 +15,33 @@ export function recordingOf(tx: Transaction, clip: Clip): SourceInfo {
 }
 
 /** What a recipe does to time and pitch. */
-export type Timing = Pick<Recipe, "stretch" | "warp" | "pitch">;
+export type Timing = Pick<Recipe, "stretch" | "warp" | "pitch" | "pitchLine">;
+
+/** What a clip's recipe does to pitch alone; undefined where it does nothing to it. */
+export function pitchingOf({ recipe }: Pick<Clip, "recipe">): Pick<Recipe, "pitch" | "pitchLine"> | undefined {
+  const { pitch, pitchLine } = recipe ?? {};
+  return pitch || pitchLine ? { ...(pitch && { pitch }), ...(pitchLine && { pitchLine }) } : undefined;
+}
 
 /** What a clip's recipe does to time and pitch; undefined where it does nothing to them. */
 export function timingOf({ recipe }: Pick<Clip, "recipe">): Timing | undefined {
-  const { stretch, warp, pitch } = recipe ?? {};
-  return stretch || warp || pitch ? { ...(stretch && { stretch }), ...(warp && { warp }), ...(pitch && { pitch }) } : undefined;
+  const { stretch, warp } = recipe ?? {};
+  const pitched = pitchingOf({ recipe });
+  return stretch || warp || pitched ? { ...(stretch && { stretch }), ...(warp && { warp }), ...pitched } : undefined;
 }
 
 /** The recipe of a clip with other time and pitch, in the simplest figures; undefined where it would do nothing. Throws EditError. */
 export function retimed(source: SourceInfo, { recipe: had }: Pick<Clip, "recipe">, timing: Timing | undefined, path: string): Recipe | undefined {
-  const { pitch, warp } = timing ?? {};
+  const { pitch, pitchLine, warp } = timing ?? {};
   let { stretch } = timing ?? {};
   if (stretch) {
     const g = commonDivisor(stretch.from, stretch.to);
     stretch = { kind: stretch.kind, from: stretch.from / g, to: stretch.to / g };
     // A stretch that changes nothing is kept for its kind only, where pitch goes by it.
-    if (stretch.from === stretch.to && (!pitch || stretch.kind !== "hits")) stretch = undefined;
+    if (stretch.from === stretch.to && (!(pitch || pitchLine) || stretch.kind !== "hits")) stretch = undefined;
   }
   const { reverse, treat, turned } = had ?? {};
-  const time: Timing = { ...(stretch && { stretch }), ...(warp && { warp }), ...(pitch && { pitch }) };
+  const time: Timing = { ...(stretch && { stretch }), ...(warp && { warp }), ...(pitch && { pitch }), ...(pitchLine && { pitchLine }) };
   // A treatment stays on the sound it was laid on.
   const bare = { ...(had && { recipe: { ...had, treat: undefined, turned: undefined } }) };
   const next = { recipe: { ...time, ...(reverse && { reverse }) } };

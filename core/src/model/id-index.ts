@@ -1,9 +1,13 @@
-const BUCKETS = 4096;
+/** Few things lie in few buckets, which are quick to copy and to walk; with many, each stays small. */
+const FEW = 64;
+const MANY = 4096;
+/** So many in a bucket of few are better off in many. */
+const CROWDED = 8;
 
-function hash(id: string): number {
+function hash(id: string, buckets: number): number {
   let h = 2166136261;
   for (let i = 0; i < id.length; i++) h = Math.imul(h ^ id.charCodeAt(i), 16777619);
-  return (h ^ (h >>> 15)) & (BUCKETS - 1);
+  return (h ^ (h >>> 15)) & (buckets - 1);
 }
 
 const placeOf = (bucket: readonly { readonly id: string }[], id: string): number => {
@@ -22,11 +26,12 @@ export class IdIndex<T extends { readonly id: string }> {
   ) {}
 
   static from<T extends { readonly id: string }>(values: Iterable<T>): IdIndex<T> {
-    return new IdIndex<T>(new Array(BUCKETS).fill(undefined), 0).with([...values].map((v) => [v.id, v]));
+    const list = [...values];
+    return new IdIndex<T>(new Array(list.length > FEW * CROWDED ? MANY : FEW).fill(undefined), 0).with(list.map((v) => [v.id, v]));
   }
 
   get(id: string): T | undefined {
-    const bucket = this.buckets[hash(id)];
+    const bucket = this.buckets[hash(id, this.buckets.length)];
     if (bucket) for (let i = 0; i < bucket.length; i++) if (bucket[i].id === id) return bucket[i];
     return undefined;
   }
@@ -37,11 +42,12 @@ export class IdIndex<T extends { readonly id: string }> {
 
   /** The index after setting (or, for null, removing) each id. */
   with(entries: Iterable<readonly [string, T | null]>): IdIndex<T> {
+    if (this.buckets.length === FEW && this.size > FEW * CROWDED) return IdIndex.from(this.values()).with(entries);
     const buckets = this.buckets.slice();
-    const fresh = new Uint8Array(BUCKETS);
+    const fresh = new Uint8Array(buckets.length);
     let size = this.size;
     for (const [id, value] of entries) {
-      const h = hash(id);
+      const h = hash(id, buckets.length);
       if (!fresh[h]) {
         buckets[h] = buckets[h]?.slice() ?? [];
         fresh[h] = 1;

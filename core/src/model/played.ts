@@ -1,7 +1,7 @@
 import { commonDivisor } from "../time/rational";
 import { evenMap, madeAt, momentRecorded, recordedAt, type TimeMap, warpedMap } from "../time/time-map";
 import { hashOf, written } from "./hash";
-import type { Clip, EnvelopePoint, Recipe, SourceInfo, StretchKind } from "./schema";
+import { type Clip, type EnvelopePoint, MOST_PITCH, type Recipe, type SourceInfo, type StretchKind } from "./schema";
 import { ringsOn } from "./treatment";
 
 /*
@@ -18,28 +18,30 @@ const REVERSED = "r";
 type Played = Pick<Clip, "sourceId" | "recipe">;
 
 /** The part of a recipe for which samples must be worked out. */
-export type Making = Pick<Recipe, "stretch" | "warp" | "pitch" | "treat" | "reverse">;
+export type Making = Pick<Recipe, "stretch" | "warp" | "pitch" | "pitchLine" | "treat" | "reverse">;
 
 /** Whether a recipe turns what is made round in the end: before a treatment turning is a part of what is made. */
 const isTurned = (recipe: Recipe | undefined): boolean => (recipe?.treat ? recipe.turned : recipe?.reverse) ?? false;
 
 /** The same making is written in the same way, whatever figures say it. */
-function canonical({ stretch, warp, pitch, treat, reverse }: Making): string {
+function canonical({ stretch, warp, pitch, pitchLine, treat, reverse }: Making): string {
   const g = stretch ? commonDivisor(stretch.from, stretch.to) : 1;
   const time = stretch ? [stretch.kind, stretch.from / g, stretch.to / g] : warp ? [warp.kind, ...warp.points.flatMap((p) => [p.from, p.to])] : [];
   // Where nothing rings on, what a chain makes does not depend on the window it was laid on.
   const treated = treat ? [reverse ?? false, treat.chain, ...(ringsOn(treat.chain) ? [treat.window.from, treat.window.to, treat.tail] : [])] : [];
-  return written([time, pitch ?? 0, ...treated]);
+  const bent = pitchLine ? [pitchLine.flatMap((p) => [p.at, p.value, p.hold ?? false])] : [];
+  return written([time, pitch ?? 0, ...bent, ...treated]);
 }
 
 const suffixes = new WeakMap<Recipe, string>();
 
-/** What a recipe puts behind a recording's id: `~m` and a digest of what is made, `r` where it is turned round. */
+/** What a recipe puts behind a recording's id: `~m` and a digest of what is made, `r` where it is turned round; nothing where it does nothing. */
 function suffixOf(recipe: Recipe): string {
   let suffix = suffixes.get(recipe);
   if (suffix === undefined) {
     const made = makingOf(recipe);
-    suffix = `${MARK}${made ? MADE + hashOf(canonical(made)) : ""}${isTurned(recipe) ? REVERSED : ""}`;
+    const what = `${made ? MADE + hashOf(canonical(made)) : ""}${isTurned(recipe) ? REVERSED : ""}`;
+    suffix = what && MARK + what;
     suffixes.set(recipe, suffix);
   }
   return suffix;
@@ -47,9 +49,17 @@ function suffixOf(recipe: Recipe): string {
 
 /** What of a recipe must be made; undefined where nothing must. */
 export function makingOf(recipe: Recipe | undefined): Making | undefined {
-  if (!recipe || !(recipe.stretch || recipe.warp || recipe.pitch || recipe.treat)) return undefined;
-  const { stretch, warp, pitch, treat, reverse } = recipe;
-  return { ...(stretch && { stretch }), ...(warp && { warp }), ...(pitch && { pitch }), ...(treat && { treat, ...(reverse && { reverse }) }) };
+  const { stretch, warp, pitch, pitchLine, treat, reverse } = recipe ?? {};
+  // A line along zero bends nothing.
+  const bends = pitchLine?.some((p) => p.value !== 0);
+  if (!(stretch || warp || pitch || bends || treat)) return undefined;
+  return {
+    ...(stretch && { stretch }),
+    ...(warp && { warp }),
+    ...(pitch && { pitch }),
+    ...(bends && { pitchLine }),
+    ...(treat && { treat, ...(reverse && { reverse }) }),
+  };
 }
 
 /** The id of the recording that a clip plays: its own, or the one that its recipe makes from it. */
@@ -84,6 +94,19 @@ export function mapOf(recipe: Making | undefined): TimeMap {
   }
   return map;
 }
+
+export const LINE_KINDS = ["gain", "pan", "pitch"] as const;
+export type LineKind = (typeof LINE_KINDS)[number];
+/** Where the values of an envelope end: dB, parts of pan, cents. Without one, a clip is at 0 of it. */
+export const LINE_BOUNDS: Readonly<Record<LineKind, readonly [number, number]>> = {
+  gain: [-144, 24],
+  pan: [-1, 1],
+  pitch: [-MOST_PITCH, MOST_PITCH],
+};
+
+/** The envelope of a kind that a clip has, in samples of its recording; undefined without one. */
+export const envelopeOf = (clip: Pick<Clip, "recipe" | "envelopes">, kind: LineKind): readonly EnvelopePoint[] | undefined =>
+  kind === "pitch" ? clip.recipe?.pitchLine : clip.envelopes?.[kind];
 
 /** How a clip is stretched: its own kind, or smooth, which pitch alone needs. */
 export const kindOf = (recipe: Making | undefined): StretchKind => recipe?.stretch?.kind ?? recipe?.warp?.kind ?? "smooth";

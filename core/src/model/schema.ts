@@ -107,6 +107,9 @@ const lineOf = <V extends z.ZodType<number>>(value: V) =>
 /** In dB; −144 and below is silence. */
 export const GainLine = lineOf(z.number().min(-144).max(24));
 export const PanLine = lineOf(z.number().min(-1).max(1));
+/** In cents, added to the recipe's own pitch. */
+export const MOST_PITCH = 2400;
+export const PitchLine = lineOf(z.number().min(-MOST_PITCH).max(MOST_PITCH));
 export interface EnvelopePoint {
   readonly at: number;
   readonly value: number;
@@ -137,7 +140,7 @@ export const Warp = z.object({
     .refine((list) => list[0].from === list[0].to, { message: "What lies before the first warp point stays where it is." }),
 });
 /** In cents; what it sounds like, not how long it lasts. */
-export const Pitch = z.int().min(-2400).max(2400);
+export const Pitch = z.int().min(-MOST_PITCH).max(MOST_PITCH);
 /** A chain of processors, laid on a window of what a clip plays; where it rings on, it does for `tail` samples after the window. */
 export const Treatment = z
   .object({ chain: Chain, window: z.object({ from: Position, to: Position }), tail: z.int().min(0).max(Number.MAX_SAFE_INTEGER) })
@@ -150,11 +153,13 @@ export const Recipe = z
     stretch: Stretch.optional(),
     warp: Warp.optional(),
     pitch: Pitch.refine((c) => c !== 0, { message: "A pitch of 0 is left out." }).optional(),
+    /** The pitch envelope: samples are made by it, so that it lies here, not beside the lines of gain and pan. */
+    pitchLine: PitchLine.optional(),
     treat: Treatment.optional(),
     turned: z.literal(true).optional(),
   })
   .refine((r) => !(r.stretch && r.warp), { message: "A clip is stretched evenly or warped, not both." })
-  .refine((r) => r.reverse || r.stretch || r.warp || r.pitch || r.treat, { message: "A recipe does something." })
+  .refine((r) => r.reverse || r.stretch || r.warp || r.pitch || r.pitchLine || r.treat, { message: "A recipe does something." })
   .refine((r) => !r.turned || r.treat, { message: "What is not treated is turned round by `reverse`." });
 export type Recipe = z.infer<typeof Recipe>;
 

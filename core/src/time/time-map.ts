@@ -81,6 +81,8 @@ export interface Run {
   readonly moment: number;
   readonly pace: number;
   readonly until: number;
+  /** The pace that tape's filter goes by, where it is not its own. */
+  readonly band?: number;
 }
 
 /** The run of one pace that a place of what is made lies in, from that place on. */

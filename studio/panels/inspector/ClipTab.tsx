@@ -1,7 +1,7 @@
 "use client";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { timebaseOf } from "@wet-thread/core/model/document";
-import { runsBackwards } from "@wet-thread/core/model/played";
+import { envelopeOf, LINE_KINDS, runsBackwards } from "@wet-thread/core/model/played";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatClock, formatLength, formatPosition, parsePosition } from "@wet-thread/core/time/format";
 import { toast } from "sonner";
@@ -250,15 +250,15 @@ export function ClipTab() {
       <HitsPart clips={clips} />
       <TreatPart clips={clips} />
       <div className="mt-4 space-y-1.5 border-line border-t pt-3">
-        {(["gain", "pan"] as const).map((kind) => {
-          const drawn = clips.filter((c) => c.envelopes?.[kind]);
+        {LINE_KINDS.map((kind) => {
+          const drawn = clips.filter((c) => envelopeOf(c, kind));
           const [first] = drawn;
           return (
             <div key={kind} className="flex items-center gap-1.5 text-sm">
               <span className="min-w-0 flex-1 truncate text-ink-2">
-                {kind === "gain" ? "Gain envelope" : "Pan envelope"}{" "}
+                {{ gain: "Gain", pan: "Pan", pitch: "Pitch" }[kind]} envelope{" "}
                 <span className="num">
-                  {first ? (drawn.length > 1 ? `on ${drawn.length}` : `${first.envelopes?.[kind]?.length} points`) : "none"}
+                  {first ? (drawn.length > 1 ? `on ${drawn.length}` : `${envelopeOf(first, kind)?.length} points`) : "none"}
                 </span>
               </span>
               <button

@@ -11,11 +11,12 @@ import clsx from "clsx";
 import { ChevronDown, ChevronUp, GripVertical, X } from "lucide-react";
 import { type PointerEvent as ReactPointerEvent, useRef, useState } from "react";
 import { keyOf } from "@/commands/keys";
-import { addProcessor, bypass, layChain, treatmentOff } from "@/commands/treat";
+import { addProcessor, bypass, freshProcessor, hearChain, layChain, treatmentOff } from "@/commands/treat";
 import { session } from "@/state/session";
 import { setSettings, useSettings } from "@/state/settings";
 import { useKept } from "@/state/use-kept";
 import { Button, Field, Popover } from "@/ui/controls";
+import { Dial } from "@/ui/dial";
 import { followPointer } from "@/ui/pointer-drag";
 import { numberFrom } from "./parts";
 
@@ -82,8 +83,14 @@ const KNOBS: Readonly<Record<ProcessorKind, readonly Knob[]>> = {
   phaser: [RATE, ["depth", "Depth", "%", 0, 1, true], ["feedback", "Feedback", "%", 0, 0.9, true], MIX],
 };
 
+const valueOf = (p: Processor, key: string): number => (p as unknown as Record<string, number>)[key];
+/** Ranges that span so much are turned through evenly, as frequencies and times are heard. */
+const EVEN_FROM = 20;
+/** While a value is turned, the engine hears it so often. */
+const HEARD_EACH_MS = 80;
+
 const shown = (p: Processor, [key, , , , , part]: Knob): string => {
-  const v = (p as unknown as Record<string, number>)[key];
+  const v = valueOf(p, key);
   return String(Math.round((part ? 100 * v : v) * 100) / 100);
 };
 
@@ -183,7 +190,9 @@ export function TreatPart({ clips }: { clips: readonly Clip[] }) {
   const { kept: presets, keep, remove } = useKept<Preset>("presets");
   const equal = useSettings((s) => s.equalLoudness);
   const treated = clips.filter((c) => c.recipe?.treat);
-  const chain = treated[0]?.recipe?.treat?.chain ?? [];
+  const laid = treated[0]?.recipe?.treat?.chain ?? [];
+  const [turned, setTurned] = useState<readonly Processor[] | null>(null);
+  const chain = turned ?? laid;
   const mixed = clips.some((c) => JSON.stringify(strip(c.recipe?.treat?.chain)) !== JSON.stringify(strip(clips[0].recipe?.treat?.chain)));
   const lay = (next: readonly Processor[], measure: number | null = null): void => {
     if (next.length === 0) treatmentOff();
@@ -192,6 +201,24 @@ export function TreatPart({ clips }: { clips: readonly Clip[] }) {
   const change = (i: number, part: object): void => {
     const next = chain.map((p, k) => (k === i ? ({ ...p, ...part } as Processor) : p));
     lay(next, next[i].kind === "normalise" && !("on" in part) ? i : null);
+  };
+  const heard = useRef(0);
+  /** Turns at a value: heard and drawn at once, laid when the hand lets go. */
+  const turn = (i: number, key: string, value: number | null): void => {
+    const next = value === null ? null : laid.map((p, k) => (k === i ? ({ ...p, [key]: value } as Processor) : p));
+    setTurned(next);
+    const now = performance.now();
+    // The engine works a treatment out anew each time.
+    if (next && now - heard.current < HEARD_EACH_MS) return;
+    heard.current = now;
+    hearChain(clips, next);
+  };
+  const letGo = (i: number, key: string, value: number): void => {
+    const next = laid.map((p, k) => (k === i ? ({ ...p, [key]: value } as Processor) : p));
+    void layChain(clips, next, next[i].kind === "normalise" ? i : null).finally(() => {
+      setTurned(null);
+      hearChain(clips, null);
+    });
   };
   const place = (from: number, to: number): void => {
     if (from === to) return;
@@ -320,7 +347,18 @@ export function TreatPart({ clips }: { clips: readonly Clip[] }) {
                   const [key, label, unit, least, most, part] = knob;
                   return (
                     <div key={key} title={p.kind === "echo" && key === "time" ? "In ms, or as a note: 1/8, 1/8 dotted, 1/8 triplet" : undefined}>
-                      <div className="text-ink-2 text-sm">{label}</div>
+                      <div className="mb-0.5 flex items-center justify-between text-ink-2 text-sm">
+                        {label}
+                        <Dial
+                          label={`Turn ${label.toLowerCase()} of ${NAMES[p.kind]}`}
+                          value={valueOf(p, key)}
+                          text={`${shown(p, knob)} ${unit}`}
+                          range={{ least, most, even: least > 0 && most / least >= EVEN_FROM }}
+                          standard={valueOf(freshProcessor(p.kind), key)}
+                          onTurn={(v) => turn(i, key, v)}
+                          onSet={(v) => letGo(i, key, v)}
+                        />
+                      </div>
                       <Field
                         label={`${label} of ${NAMES[p.kind]}`}
                         value={shown(p, knob)}

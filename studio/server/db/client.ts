@@ -1,4 +1,6 @@
+import type { SQL } from "drizzle-orm";
 import { drizzle, type NodePgDatabase } from "drizzle-orm/node-postgres";
+import { PgDialect } from "drizzle-orm/pg-core";
 import pg from "pg";
 
 export type Database = NodePgDatabase;
@@ -6,6 +8,8 @@ export type Database = NodePgDatabase;
 interface Held {
   pool: pg.Pool;
   db: Database;
+  /** One connection for those who only ask whether the database is there: they wait behind nobody's work. */
+  aside: pg.Pool;
 }
 // Next loads this module more than once in one process; the pool is kept where all of them see it.
 const place = globalThis as typeof globalThis & { wetThreadDatabase?: Held };
@@ -20,14 +24,28 @@ function held(): Held {
   if (!place.wetThreadDatabase) {
     // A database that is away refuses at once; one that only takes its time (a busy machine) is waited for. Connections stay open through
     // the pauses of someone at work.
-    const pool = new pg.Pool({ connectionString: databaseUrl(), max: 12, connectionTimeoutMillis: 10_000, idleTimeoutMillis: 120_000 });
-    // A connection that breaks while idle must not take the process down; the next query gets a new one.
-    pool.on("connect", (client) => client.on("error", () => {}));
-    pool.on("error", (error) => console.error("database connection lost:", error.message));
-    place.wetThreadDatabase = { pool, db: drizzle(pool) };
+    const poolOf = (max: number): pg.Pool => {
+      const pool = new pg.Pool({ connectionString: databaseUrl(), max, connectionTimeoutMillis: 10_000, idleTimeoutMillis: 120_000 });
+      // A connection that breaks while idle must not take the process down; the next query gets a new one.
+      pool.on("connect", (client) => client.on("error", () => {}));
+      pool.on("error", (error) => console.error("database connection lost:", error.message));
+      return pool;
+    };
+    const pool = poolOf(12);
+    place.wetThreadDatabase = { pool, db: drizzle(pool), aside: poolOf(1) };
   }
   return place.wetThreadDatabase;
 }
 
 export const pool = (): pg.Pool => held().pool;
 export const db = (): Database => held().db;
+/** Resolves when the database answers. Rejects where it is away. */
+export const databaseAnswers = async (): Promise<void> => void (await held().aside.query("select 1"));
+
+const dialect = new PgDialect();
+
+/** Runs a statement that the database is to remember how to do, under a name: worth it for those that are run for every edit. Its text never varies. */
+export function runNamed<Row extends object>(name: string, statement: SQL): Promise<{ rows: Row[] }> {
+  const { sql: text, params: values } = dialect.sqlToQuery(statement);
+  return pool().query<Row>({ name, text, values });
+}

@@ -13,8 +13,8 @@ import { CLICK_PIXELS, editing, type Gesture, type Plan, type Point, sampleAt } 
 /** So near to a point, or to the line, in pixels, a press means it. */
 const NEAR_POINT = 8;
 const NEAR_LINE = 5;
-/** A line drawn by hand keeps the points that it cannot do without to follow the hand this closely, in dB or parts of pan. */
-const CLOSELY = { gain: 0.25, ride: 0.25, pan: 0.01 } as const;
+/** A line drawn by hand keeps the points that it cannot do without to follow the hand this closely, in dB, parts of pan or cents. */
+const CLOSELY = { gain: 0.25, ride: 0.25, pan: 0.01, pitch: 3 } as const;
 
 /** The edit that makes a line's points what is given; null takes it off. */
 export function lineEdit(line: Pick<DrawnLine, "kind" | "clip" | "trackId">, points: readonly EnvelopePoint[] | null): Edit {

@@ -8,7 +8,7 @@ import { moveHit } from "./hit-gesture";
 import { moveClips } from "./move-gesture";
 import { strokeRail } from "./rail-gesture";
 import { dragRangeEdge, frameClips, makeRange, pullRange } from "./range-gestures";
-import { stretchClips, stretchOrWarp } from "./stretch-gesture";
+import { stretchClips, stretchOrWarp, stretchSeam } from "./stretch-gesture";
 import { shiftAudio, splitStroke, stampAlong, stampHere, sweep } from "./tool-gestures";
 import { handScroll, listenAlong, zoomFrame } from "./view-gestures";
 
@@ -24,7 +24,7 @@ export function gestureFor(doc: Document, zone: Zone, p: Point, add: boolean, fr
       return listenAlong(doc);
   }
   if (zone.kind === "below") return frameClips(doc, p, add);
-  if (zone.kind === "seam" && zone.seam) return dragSeam(doc, zone, p);
+  if (zone.kind === "seam" && zone.seam) return (tool === "stretch" && stretchSeam(doc, zone.seam, p)) || dragSeam(doc, zone, p);
   if (zone.kind === "rail" && tool === "pointer" && !frame) return strokeRail(doc, p);
   switch (tool) {
     case "split":

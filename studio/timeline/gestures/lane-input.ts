@@ -5,7 +5,7 @@ import { selectClips, setView, type Tool, view, zoomAt } from "@/state/view";
 import { host } from "../host";
 import { scrollTo as scrollIn } from "../model/geometry";
 import { clearPreview, preview, setPreview } from "../model/preview";
-import { CURSORS, HINTS, TOOL_CURSORS, TOOL_HINTS, zoneAt } from "../model/zones";
+import { CURSORS, HINTS, STRETCHED_SEAM, TOOL_CURSORS, TOOL_HINTS, zoneAt } from "../model/zones";
 import { withoutPoint } from "./draw-gesture";
 import { EdgeScroll } from "./edge-scroll";
 import { CLICK_PIXELS, type Gesture, type Point, type Press } from "./gesture";
@@ -60,7 +60,7 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
       (!VIEW_TOOLS.has(tool) && (tool === "pointer" || zone.kind === "seam" || zone.kind === "below")) ||
       (tool === "range" && /^range(Start|End)$/.test(zone.kind));
     box.style.cursor = (!ownZone && TOOL_CURSORS[tool]) || CURSORS[zone.kind];
-    const hint = (!ownZone && TOOL_HINTS[tool]) || HINTS[zone.kind];
+    const hint = (!ownZone && TOOL_HINTS[tool]) || (tool === "stretch" && zone.kind === "seam" ? STRETCHED_SEAM : HINTS[zone.kind]);
     if (view().hint !== hint) setView({ hint });
     const old = preview().zone;
     const shownZone =

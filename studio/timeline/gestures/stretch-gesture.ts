@@ -3,6 +3,7 @@ import { type Document, timebaseOf } from "@wet-thread/core/model/document";
 import { kindOf, makingOf, ownWindow } from "@wet-thread/core/model/played";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { anchoredPoints, pointAt, warpPointsOf, withPoints } from "@wet-thread/core/model/warp";
+import type { Seam } from "@wet-thread/core/seam/seams";
 import { formatChange } from "@wet-thread/core/time/format";
 import { MOST_STRETCH, type Tie } from "@wet-thread/core/time/time-map";
 import { modeRules } from "@/state/modes";
@@ -25,16 +26,19 @@ export function factorWords(doc: Document, clip: Clip): string {
   return `${((100 * clip.length) / Math.max(1, to - from)).toFixed(1)} %`;
 }
 
+/** How long a clip can be made at least and at most, as parts of what it is. */
+function roomOf(doc: Document, clip: Clip): { least: number; most: number } {
+  const source = doc.sources.get(clip.sourceId);
+  const window = source ? ownWindow(source, clip) : { from: 0, to: clip.length };
+  const own = window.to - window.from;
+  return { least: Math.ceil(own / MOST_STRETCH) / clip.length, most: Math.floor(own * MOST_STRETCH) / clip.length };
+}
+
 /** Stretches an end of clips; several keep their proportions. */
 export function stretchClips(doc: Document, clip: Clip, edge: "start" | "end", pressed: Point): Gesture {
   const clips = taken(doc, clip);
   const origin = edge === "start" ? clip.start : clipEnd(clip);
-  const rooms = clips.map((c) => {
-    const source = doc.sources.get(c.sourceId);
-    const window = source ? ownWindow(source, c) : { from: 0, to: c.length };
-    const own = window.to - window.from;
-    return { least: Math.ceil(own / MOST_STRETCH) / c.length, most: Math.floor(own * MOST_STRETCH) / c.length };
-  });
+  const rooms = clips.map((c) => roomOf(doc, c));
   const least = Math.max(1, Math.ceil(clip.length * Math.max(...rooms.map((r) => r.least))));
   const most = Math.floor(clip.length * Math.min(...rooms.map((r) => r.most)));
   return editing(doc, (p): Plan => {
@@ -75,6 +79,58 @@ export function stretchClips(doc: Document, clip: Clip, edge: "start" | "end", p
         );
       },
       shown: { lit: target && length !== clip.length ? target : null },
+    };
+  });
+}
+
+/**
+ * The stretch tool on a mark of the seam rail: where two clips meet both are stretched, so that they meet where it is dropped and nothing else
+ * moves; at an edge by itself that end is. Null for a blend, whose mark keeps what a drag of it does.
+ */
+export function stretchSeam(doc: Document, { left, right, kind, position: origin }: Seam, pressed: Point): Gesture | null {
+  if (kind === "blended") return null;
+  if (!left || !right || clipEnd(left) !== right.start) {
+    const clip = left ?? right;
+    return clip ? stretchClips(doc, clip, left ? "end" : "start", pressed) : null;
+  }
+  const [before, after] = [roomOf(doc, left), roomOf(doc, right)];
+  const end = clipEnd(right);
+  const least = Math.max(left.start + Math.max(1, Math.ceil(left.length * before.least)), end - Math.floor(right.length * after.most));
+  const most = Math.min(left.start + Math.floor(left.length * before.most), end - Math.max(1, Math.ceil(right.length * after.least)));
+  return editing(doc, (p): Plan => {
+    const { position, target } = snapped(doc, {
+      wanted: origin + sampleAt(p.x) - sampleAt(pressed.x),
+      origin,
+      except: edgesOf([left, right]),
+      tracks: new Set([left.trackId]),
+      least,
+      most,
+    });
+    const one = (clip: Clip, edge: "start" | "end", length: number): Edit => ({
+      type: "stretch",
+      clipIds: [clip.id],
+      length,
+      edge,
+      kind: kindFor(clip),
+    });
+    const both = [one(left, "end", position - left.start), one(right, "start", end - position)];
+    return {
+      // Who becomes shorter goes first, so that neither is ever laid over the other.
+      edits: position === origin ? [] : position < origin ? both : both.reverse(),
+      name: "Stretch both sides of a joint",
+      lines: (now) =>
+        flagLines(
+          doc,
+          position,
+          origin,
+          target,
+          [left, right]
+            .map((c) => now.clips.get(c.id))
+            .filter((c) => c !== undefined)
+            .map((c) => factorWords(doc, c))
+            .join(", "),
+        ),
+      shown: { lit: target && position !== origin ? target : null },
     };
   });
 }

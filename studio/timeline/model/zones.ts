@@ -207,12 +207,14 @@ export const HINTS: Readonly<Record<ZoneKind, string>> = {
   range: "Drag to pull the range out and take it elsewhere · with Alt a copy of it",
 };
 
+export const STRETCHED_SEAM = "Drag to stretch what meets here: of two clips both, so that nothing else moves";
+
 /** What the single-purpose tools would do. */
 export const TOOL_HINTS: Readonly<Partial<Record<Tool, string>>> = {
   range: "Drag to make a range, or click where it starts and where it ends",
   split: "Click to split where the line is · draw over several tracks · Alt: equal parts of that length",
   shift: "Drag the audio inside the clip's edges",
-  stretch: "Drag to stretch the nearer end, or a warp point · Alt: a new warp point · double-click takes one away",
+  stretch: "Drag to stretch the nearer end, a joint on the seam rail, or a warp point · Alt: a new warp point · double-click takes one away",
   draw: "Click for a point, drag it or the line, draw by hand; with snap on in steps on the grid · double-click takes a point away",
   stamp: "Drag along to lay copies one after the other · click in an empty lane to stamp what was copied",
   mute: "Click or drag over clips to mute them, or unmute",

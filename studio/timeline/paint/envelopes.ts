@@ -1,3 +1,4 @@
+import { envelopeOf, LINE_KINDS } from "@wet-thread/core/model/played";
 import type { Clip } from "@wet-thread/core/model/schema";
 import type { DrawKind } from "@/state/view";
 import { type DrawnLine, lineOf, yOf } from "../model/envelope-lines";
@@ -16,8 +17,8 @@ export function paintLines(g: CanvasRenderingContext2D, scene: OverlayScene, box
   const drawing = view.tool === "draw" ? view.drawKind : null;
   for (const clip of clips) {
     if (clip.length < WIDE * view.samplesPerPixel) continue;
-    for (const kind of ["gain", "pan"] as const) {
-      if (!clip.envelopes?.[kind] && drawing !== kind) continue;
+    for (const kind of LINE_KINDS) {
+      if (!envelopeOf(clip, kind) && drawing !== kind) continue;
       const line = lineOf(doc, view, box, kind, clip);
       if (line) paintLine(g, scene, line, drawing === kind);
     }
@@ -27,7 +28,7 @@ export function paintLines(g: CanvasRenderingContext2D, scene: OverlayScene, box
   if (line) paintLine(g, scene, line, drawing === "ride");
 }
 
-const DYES: Readonly<Record<DrawKind, "weld" | "woad" | "madder">> = { gain: "weld", pan: "woad", ride: "madder" };
+const DYES: Readonly<Record<DrawKind, "weld" | "woad" | "fern" | "madder">> = { gain: "weld", pan: "woad", pitch: "fern", ride: "madder" };
 
 function paintLine(g: CanvasRenderingContext2D, { view, palette }: OverlayScene, line: DrawnLine, active: boolean): void {
   const dye = palette.dyes[DYES[line.kind]];

@@ -8,7 +8,7 @@ import type { Tie } from "../../time/time-map";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
 import { overlapParams, settleOverlaps } from "../overlap";
-import { placedWindow, recordingOf, retimed } from "../remake";
+import { pitchingOf, placedWindow, recordingOf, retimed } from "../remake";
 import type { Transaction } from "../transaction";
 
 /*
@@ -55,14 +55,14 @@ export function conformed(
   const beats = beatsOf(source, conform, tx.before.sampleRate);
   const window = ownWindow(source, clip);
   const own = kind ?? (clip.recipe?.stretch || clip.recipe?.warp ? kindOf(clip.recipe) : "hits");
-  const { pitch } = clip.recipe ?? {};
+  const pitched = pitchingOf(clip);
   const first = beatZero(lay.clip, source, beats, lay.tempo);
   for (let zero = first; zero <= first + MOST_LATER; zero++) {
     const ties = beats.flatMap((from, i): Tie[] => (zero + i < 0 ? [] : [{ from, to: tempo.tickToSample((zero + i) * TICKS_PER_QUARTER) }]));
     if (ties.length === 0) continue;
     const [{ from, to }] = ties;
     const points = ties.map((t) => ({ from: t.from, to: t.to - to + from }));
-    const recipe = retimed(source, clip, { warp: { kind: own, points }, ...(pitch && { pitch }) }, "bpm");
+    const recipe = retimed(source, clip, { warp: { kind: own, points }, ...pitched }, "bpm");
     const { bars: _, ...laid } = placedWindow(source, clip, recipe, window.from, window.to, "bpm");
     const start = to - from + laid.offset;
     // What begins with a lead-in goes to the first beat that leaves room for it.

@@ -52,6 +52,27 @@ describe("envelopes of clips", () => {
       expect(right[x - 200]).toBeCloseTo(mono[x] * Math.min(1, 1 + pan), 5);
     }
   });
+  it("of pitch are a part of the recipe, keep the length, and go with the rest of it", () => {
+    const line = [
+      { at: 400, value: 0 },
+      { at: 900, value: 1200 },
+    ];
+    const edit = (d: Document, more: object): Document => applyEdit(d, { type: "set-envelope", clipIds: ["c0"], kind: "pitch", ...more }).doc;
+    const bent = edit(doc, { points: line });
+    expect(clip(bent)).toEqual({ ...clip(doc), recipe: { pitchLine: line } });
+    // A stretch keeps it, on the recording's own moments; a shift too; taking it off leaves what else there is.
+    const both = applyEdits(bent, [
+      { type: "stretch", clipIds: ["c0"], length: 5000 },
+      { type: "set-pitch", clipIds: ["c0"], cents: -300 },
+    ]).doc;
+    expect(clip(both).recipe).toMatchObject({ pitchLine: line, pitch: -300, stretch: { from: 1, to: 2 } });
+    expect(clip(edit(both, { points: null })).recipe).toEqual({ pitch: -300, stretch: { kind: "smooth", from: 1, to: 2 } });
+    expect(clip(edit(bent, { points: null }))).toEqual(clip(doc));
+    expect(clip(applyEdit(both, { type: "as-recorded", clipIds: ["c0"] }).doc)).toEqual(clip(doc));
+    expect(() => edit(doc, { points: [{ at: 0, value: 2401 }] })).toThrow(EditError);
+    const up = applyEdit(bent, { type: "shift-envelope", start: 600, end: 1600, trackIds: [clip(doc).trackId], kind: "pitch", by: 5000 - 3800 }).doc;
+    expect(Math.max(...(clip(up).recipe?.pitchLine ?? []).map((p) => p.value))).toBe(2400);
+  });
   it("are heard the same in blocks of any size", () => {
     const whole = play(drawn);
     for (const block of [1, 63, 640]) expect(play(drawn, 0, 4000, block).every((side, i) => sameSamples(side, whole[i]))).toBe(true);

@@ -1,15 +1,26 @@
 import { z } from "zod";
 import { envelopeValue, pointBefore } from "../../dsp/envelope";
-import { ownPlace, ownWindow, playedSource } from "../../model/played";
-import { type Clip, clipEnd, type EnvelopePoint, GainLine, MOST_POINTS, PanLine, Position, type SourceInfo } from "../../model/schema";
+import { envelopeOf, LINE_BOUNDS, LINE_KINDS, type LineKind, ownPlace, ownWindow, playedSource } from "../../model/played";
+import {
+  type Clip,
+  clipEnd,
+  type EnvelopePoint,
+  GainLine,
+  MOST_PITCH,
+  MOST_POINTS,
+  PanLine,
+  PitchLine,
+  Position,
+  type SourceInfo,
+} from "../../model/schema";
 import { ClipIds, countNames, defineEdit, TrackIds } from "../definition";
 import { EditError } from "../errors";
-import { recordingOf } from "../remake";
+import { recordingOf, retimed, timingOf } from "../remake";
 
-const Kind = z.enum(["gain", "pan"]);
-type Kind = z.infer<typeof Kind>;
-/** Where the values of an envelope end; without one, a clip is at 0 of it. */
-const BOUNDS: Readonly<Record<Kind, readonly [number, number]>> = { gain: [-144, 24], pan: [-1, 1] };
+const Kind = z.enum(LINE_KINDS);
+type Kind = LineKind;
+const NAMES: Readonly<Record<Kind, string>> = { gain: "Gain", pan: "Pan", pitch: "Pitch" };
+const LINES = { gain: GainLine, pan: PanLine, pitch: PitchLine };
 /** A point as it is given: of a clip's own time it may lie before its start. */
 const Points = z
   .array(z.object({ at: z.int(), value: z.number(), hold: z.literal(true).optional() }))
@@ -24,19 +35,25 @@ function asKept(clip: Clip, points: readonly EnvelopePoint[], source: SourceInfo
 }
 
 /** A clip with another envelope of a kind, or without one; refused in words where the points are no line. */
-function withLine(clip: Clip, kind: Kind, points: readonly EnvelopePoint[] | null): Clip {
+function withLine(source: SourceInfo, clip: Clip, kind: Kind, points: readonly EnvelopePoint[] | null): Clip {
+  const line = points && LINES[kind].safeParse(points);
+  if (line && !line.success) throw new EditError(`${NAMES[kind]} envelope: ${line.error.issues[0].message}`, "points");
+  if (kind === "pitch") {
+    const { pitchLine: _, ...timing } = timingOf(clip) ?? {};
+    const { recipe: __, ...plain } = clip;
+    const recipe = retimed(source, clip, { ...timing, ...(line && { pitchLine: line.data }) }, "points");
+    return { ...plain, ...(recipe && { recipe }) };
+  }
   const { envelopes: old, ...rest } = clip;
   const { [kind]: _, ...others } = old ?? {};
-  if (points === null) return Object.keys(others).length ? { ...rest, envelopes: others } : rest;
-  const line = (kind === "gain" ? GainLine : PanLine).safeParse(points);
-  if (!line.success) throw new EditError(`${kind === "gain" ? "Gain" : "Pan"} envelope: ${line.error.issues[0].message}`, "points");
-  return { ...rest, envelopes: { ...others, [kind]: line.data } };
+  if (line) return { ...rest, envelopes: { ...others, [kind]: line.data } };
+  return Object.keys(others).length ? { ...rest, envelopes: others } : rest;
 }
 
 export const setEnvelope = defineEdit({
   type: "set-envelope",
   about:
-    "Draws an envelope over clips: lines of gain in dB (-144 to 24), added to the clip's own, or of pan (-1 to 1); null takes it off. `at` counts in samples of the recording as the clip plays it or, `from` the clip, from each clip's start; a point with `hold` keeps its value until the next.",
+    "Draws an envelope over clips: lines of gain in dB (-144 to 24), added to the clip's own, or of pan (-1 to 1), or of pitch in cents (-2400 to 2400; how long they last stays); null takes it off. `at` counts in samples of the recording as the clip plays it or, `from` the clip, from each clip's start; a point with `hold` keeps its value until the next.",
   params: z.object({
     clipIds: ClipIds,
     kind: Kind.default("gain"),
@@ -62,7 +79,7 @@ export const setEnvelope = defineEdit({
       const early = played?.find((p) => p.at < 0);
       if (early) throw new EditError("A point lies before the beginning of the recording.", "points");
       if (played?.some((p) => p.at >= length)) throw new EditError("A point lies beyond the end of the recording.", "points");
-      tx.setClip(withLine(clip, kind, played && asKept(clip, played, source)));
+      tx.setClip(withLine(source, clip, kind, played && asKept(clip, played, source)));
     }
     const who = countNames(
       clips.map((c) => c.name),
@@ -77,7 +94,7 @@ const RAMP_SECONDS = 0.01;
 
 /** The line moved by some value between two places that a clip plays, with ramps at those edges that lie inside it. */
 function moved(line: readonly EnvelopePoint[], kind: Kind, from: number, to: number, by: number, ramp: number): EnvelopePoint[] {
-  const [least, most] = BOUNDS[kind];
+  const [least, most] = LINE_BOUNDS[kind];
   const was = (at: number): EnvelopePoint => {
     const hold = line[pointBefore(line, at)]?.hold;
     return { at, value: envelopeValue(line, at), ...(hold && { hold }) };
@@ -100,9 +117,18 @@ function moved(line: readonly EnvelopePoint[], kind: Kind, from: number, to: num
 export const shiftEnvelope = defineEdit({
   type: "shift-envelope",
   about:
-    "Moves the envelopes of what lies in a range up or down: gain by some dB, pan by a part, with ramps of 10 ms at the range's edges. Clips without one get one.",
+    "Moves the envelopes of what lies in a range up or down: gain by some dB, pan by a part, pitch by some cents, with ramps of 10 ms at the range's edges. Clips without one get one.",
   params: z
-    .object({ start: Position, end: Position, trackIds: TrackIds, kind: Kind.default("gain"), by: z.number().min(-168).max(168) })
+    .object({
+      start: Position,
+      end: Position,
+      trackIds: TrackIds,
+      kind: Kind.default("gain"),
+      by: z
+        .number()
+        .min(-2 * MOST_PITCH)
+        .max(2 * MOST_PITCH),
+    })
     .refine((p) => p.end > p.start, { message: "A range ends after it starts.", path: ["end"] }),
   example: { type: "shift-envelope", start: 12000, end: 36000, trackIds: ["track-1"], kind: "gain", by: -6 },
   apply(tx, { start, end, trackIds, kind, by }) {
@@ -118,11 +144,11 @@ export const shiftEnvelope = defineEdit({
         const { from, to } = ownWindow(source, { ...clip, offset: first, length: last - first });
         if (to - from < 4) continue;
         const own = Math.max(1, Math.round((ramp * (to - from)) / (last - first)));
-        tx.setClip(withLine(clip, kind, moved(clip.envelopes?.[kind] ?? [{ at: 0, value: 0 }], kind, from, to, by, own)));
+        tx.setClip(withLine(source, clip, kind, moved(envelopeOf(clip, kind) ?? [{ at: 0, value: 0 }], kind, from, to, by, own)));
         names.push(clip.name);
       }
     }
     if (names.length === 0) throw new EditError("No clip lies in the range.", "trackIds");
-    return `${kind === "gain" ? "Gain" : "Pan"} over range, ${countNames(names, "clip")}`;
+    return `${NAMES[kind]} over range, ${countNames(names, "clip")}`;
   },
 });

@@ -132,11 +132,12 @@ export const setPitch = defineEdit({
     const clips = distinct(tx, clipIds);
     for (const clip of clips) {
       const source = recordingOf(tx, clip);
-      const { stretch: had, warp } = timingOf(clip) ?? {};
+      const { stretch: had, warp, pitchLine } = timingOf(clip) ?? {};
       const own = kind ?? kindOf(clip.recipe);
       const timing: Timing = {
         ...(warp ? { warp: { ...warp, kind: own } } : { stretch: had ? { ...had, kind: own } : { kind: own, from: 1, to: 1 } }),
         ...(cents !== 0 && { pitch: cents }),
+        ...(pitchLine && { pitchLine }),
       };
       tx.setClip(remade(source, clip, retimed(source, clip, timing, "cents"), "cents"));
     }
@@ -146,7 +147,7 @@ export const setPitch = defineEdit({
 
 export const asRecorded = defineEdit({
   type: "as-recorded",
-  about: "Takes stretch, warp and pitch off clips: the same moments of the recording, as long and as high as they were.",
+  about: "Takes stretch, warp and pitch, its envelope too, off clips: the same moments of the recording, as long and as high as they were.",
   params: z.object({ clipIds: ClipIds, ...Landing }),
   example: { type: "as-recorded", clipIds: ["clip-6"] },
   links: "clipIds",

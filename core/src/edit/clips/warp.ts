@@ -5,7 +5,7 @@ import { recordedAt, type Tie } from "../../time/time-map";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
 import { Landing, layRemade } from "../remade-clips";
-import { placedWindow, recordingOf, remade, retimed } from "../remake";
+import { pitchingOf, placedWindow, recordingOf, remade, retimed } from "../remake";
 import type { Transaction } from "../transaction";
 
 /**
@@ -22,13 +22,13 @@ function warpMap(clip: Clip, points: readonly Tie[]): { points: Tie[]; anchor: n
 /** A clip with other warp points, its start where it was; null takes them off. Without a kind it keeps its own, or its attacks. Throws EditError. */
 export function warped(tx: Transaction, clip: Clip, points: readonly Tie[] | null, kind?: StretchKind): Clip {
   const source = recordingOf(tx, clip);
-  const { pitch } = clip.recipe ?? {};
+  const pitched = pitchingOf(clip);
   const own = kind ?? (clip.recipe?.stretch || clip.recipe?.warp ? kindOf(clip.recipe) : "hits");
   const window = ownWindow(source, clip);
-  if (!points) return remade(source, clip, retimed(source, clip, { ...(pitch && { pitch }) }, "points"), "points");
+  if (!points) return remade(source, clip, retimed(source, clip, pitched, "points"), "points");
   if (points.some((p) => p.from > source.length)) throw new EditError("A warp point lies beyond the end of the recording.", "points");
   const { points: ties, anchor } = warpMap(clip, points);
-  const recipe = retimed(source, clip, { warp: { kind: own, points: ties }, ...(pitch && { pitch }) }, "points");
+  const recipe = retimed(source, clip, { warp: { kind: own, points: ties }, ...pitched }, "points");
   // The clip's start is where the points count from: the moment there may be another than it was.
   const began = recordedAt(mapOf(recipe), anchor);
   if (began < 0 || began > source.length)

@@ -1,0 +1,25 @@
+// The web server, as a process of its own: node scripts/lib/web.mjs PORT HOST, from the folder of the next application.
+import http from "node:http";
+import next from "next";
+
+const [port, hostname] = [Number(process.argv[2]), process.argv[3]];
+const app = next({ dir: process.cwd(), dev: false, port, hostname });
+await app.prepare();
+const framework = app.getRequestHandler();
+// What is asked most often is answered without the framework; the application says what (studio/direct.ts).
+const server = http.createServer((request, response) => {
+  if (!globalThis.wetThreadDirect?.(request, response)) void framework(request, response);
+});
+// Longer than whoever asks keeps a connection: none is closed just as a request is sent over it. A long recording takes its time.
+server.keepAliveTimeout = 65_000;
+server.requestTimeout = 0;
+server.listen(port, hostname);
+
+/** How long answers under way may take when the server ends. */
+const LAST_MS = 1000;
+for (const signal of ["SIGINT", "SIGTERM"])
+  process.once(signal, () => {
+    setTimeout(() => process.exit(0), LAST_MS);
+    server.close(() => process.exit(0));
+    server.closeIdleConnections();
+  });
