@@ -1,6 +1,6 @@
 import { expect, test } from "@playwright/test";
 import { createDemo } from "../../demo/create";
-import { BASE } from "../client";
+import { addSource, api, BASE, newProject, wavFile } from "../client";
 import { EditorPage } from "../editor";
 import { RATE, small } from "../small";
 
@@ -103,4 +103,69 @@ test("reverse: a clip by key plays its own window backwards, again forwards; a r
   expect((await editor.clip("c")).gain).toBe(3);
   await page.keyboard.press("Control+z");
   await expect.poll(async () => (await editor.clip("c")).gain).toBe(0);
+});
+
+test("pitch drawn over a clip: a tone glides from where it was to where the line says, as long as before; cut there nothing changes; copied and taken off", async ({
+  page,
+}) => {
+  const { projectId, versionId } = await newProject(RATE);
+  const tone = Float32Array.from({ length: 6 * RATE }, (_, i) => 0.4 * Math.sin((2 * Math.PI * 400 * i) / RATE));
+  const source = await addSource(projectId, wavFile([tone]), "Tone.wav");
+  const clip = (id: string, start: number) => ({ type: "add-clip", id, name: id, trackId: "t", sourceId: source.id, start: start * RATE });
+  const edits = [{ type: "add-track", id: "t", name: "Tone" }, clip("one", 0), clip("two", 7)];
+  await api("POST", `/api/versions/${versionId}/edits`, { revision: 0, edits });
+  const editor = await EditorPage.open(page, { projectId, versionId }, { edgeFadeMs: 0, snapOn: false });
+  await editor.show(0, 8 * RATE);
+  await editor.select("one");
+  await page.getByRole("button", { name: "Draw", exact: true }).nth(2).click();
+  await expect(page.getByRole("radio", { name: "Clip pitch" })).toBeChecked();
+  // At a second it is as recorded, at five an octave up: the cloth of 64 px has an octave at nine tenths.
+  const { mouse } = page;
+  const middle = await editor.at(RATE, "t", 50);
+  await mouse.click(middle.x, middle.y);
+  const up = await editor.at(5 * RATE, "t", 26);
+  await mouse.click(up.x, up.y);
+  await editor.saved();
+  const line = (await editor.clip("one")).recipe?.pitchLine ?? [];
+  expect(line).toHaveLength(2);
+  expect(line[1].value).toBeGreaterThan(line[0].value + 500);
+  expect((await editor.clip("one")).length).toBe(6 * RATE);
+  // Crossings of zero in half a second tell the pitch at both ends.
+  const span = { start: 0, end: 6 * RATE };
+  const hz = (x: Float32Array, from: number): number => {
+    let n = 0;
+    for (let i = from; i < from + RATE / 2; i++) if (x[i] <= 0 && x[i + 1] > 0) n++;
+    return 2 * n;
+  };
+  const [bent] = await editor.heard(span, ["t"]);
+  expect(Math.abs(hz(bent, RATE / 4) - 400 * 2 ** (line[0].value / 1200))).toBeLessThan(4);
+  expect(Math.abs(hz(bent, 5.25 * RATE) - 400 * 2 ** (line[1].value / 1200))).toBeLessThan(5);
+  // A point by key goes by semitones.
+  await mouse.click(up.x, up.y);
+  await page.keyboard.press("ArrowUp");
+  await expect.poll(async () => (await editor.clip("one")).recipe?.pitchLine?.[1].value).toBe(line[1].value + 100);
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => (await editor.clip("one")).recipe?.pitchLine?.[1].value).toBe(line[1].value);
+  // Cut in the glide it sounds the same, to the bit.
+  await page.keyboard.press("p");
+  await page.keyboard.press("Escape");
+  await editor.select("one");
+  const place = await editor.rulerAt(3 * RATE);
+  await mouse.click(place.x, place.y);
+  await page.keyboard.press("/");
+  expect(same((await editor.heard(span, ["t"]))[0], bent)).toBe(true);
+  await page.keyboard.press("Control+z");
+  await editor.saved();
+  // Copied to the other, and taken off both.
+  await editor.select("one");
+  await page.keyboard.press("Control+Alt+c");
+  await editor.select("two");
+  await page.keyboard.press("Control+Alt+v");
+  await editor.saved();
+  expect((await editor.clip("two")).recipe?.pitchLine).toEqual(line);
+  await page.keyboard.press("Control+a");
+  await page.getByRole("button", { name: "Take off", exact: true }).nth(3).click();
+  await editor.saved();
+  expect((await editor.clip("one")).recipe).toBeUndefined();
+  expect(same((await editor.heard(span, ["t"]))[0].map(Math.fround), tone)).toBe(true);
 });

@@ -157,3 +157,46 @@ test("what conforms follows the tempo, what does not stays where it lies: typed 
   expect((await editor.clip("a")).conform).toBeUndefined();
   expect((await editor.clip("a")).length).toBe(now.length);
 });
+
+test("a joint on the seam rail is dragged with the stretch tool: both sides fit, nothing else moves; an end by itself is stretched; Escape lets go", async ({
+  page,
+}) => {
+  const editor = await small(page);
+  // Cut in two, so that both halves meet at 1.5 s.
+  await editor.select("a");
+  const cut = await editor.rulerAt(1.5 * RATE);
+  await page.mouse.click(cut.x, cut.y);
+  await page.keyboard.press("/");
+  await editor.saved();
+  const [left, right, ...rest] = await editor.lane("t1");
+  await editor.show(0.5 * RATE, 3 * RATE);
+  await page.keyboard.press("Shift+W");
+  const { height } = (await editor.version()).tracks[0];
+  const rail = (at: number) => editor.at(at, "t1", height - 8);
+  const [joint, to] = [await rail(1.5 * RATE), await rail(1.75 * RATE)];
+  // Called off, nothing is done.
+  await page.mouse.move(joint.x, joint.y);
+  await page.mouse.down();
+  await page.mouse.move(to.x, to.y, { steps: 4 });
+  await page.keyboard.press("Escape");
+  await page.mouse.up();
+  expect(await editor.lane("t1")).toEqual([left, right, ...rest]);
+  await editor.drag(joint, to);
+  await editor.saved();
+  const [a, b, ...others] = await editor.lane("t1");
+  expect([a.start, b.start + b.length, others]).toEqual([left.start, right.start + right.length, rest]);
+  expect(a.start + a.length).toBe(b.start);
+  expect(Math.abs(b.start - 1.75 * RATE)).toBeLessThan(RATE / 50);
+  expect([a.recipe?.stretch !== undefined, b.recipe?.stretch !== undefined]).toEqual([true, true]);
+  // One step takes both back.
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => (await editor.lane("t1"))[0].length).toBe(left.length);
+  expect(await editor.lane("t1")).toEqual([left, right, ...rest]);
+  // The free end of the right half.
+  await editor.drag(await rail(2 * RATE), await rail(2.2 * RATE));
+  await editor.saved();
+  const [, longer] = await editor.lane("t1");
+  expect(longer.start).toBe(right.start);
+  expect(longer.length).toBeGreaterThan(right.length);
+  expect(longer.recipe?.stretch).toBeDefined();
+});

@@ -151,3 +151,59 @@ test("what is turned at is heard at once, before the server has made it; the bar
   await page.keyboard.press("Home");
   expect(await level()).toBeCloseTo(0, 0);
 });
+
+test("a dial is turned: heard meanwhile, laid when it is let go as one step, called off by Escape; keys and a double click too", async ({ page }) => {
+  const { projectId, versionId } = await newProject(48_000);
+  const x = noise(40 * 48_000, 6);
+  const source = await addSource(projectId, wavFile([x]), "Noise.wav");
+  const edits = [
+    { type: "add-track", id: "t", name: "Noise" },
+    { type: "add-clip", id: "c", name: "Noise", trackId: "t", sourceId: source.id, start: 0 },
+  ];
+  await api("POST", `/api/versions/${versionId}/edits`, { revision: 0, edits });
+  const editor = await EditorPage.open(page, { projectId, versionId }, { edgeFadeMs: 0 });
+  await page.keyboard.press("w");
+  await page.keyboard.press("Control+a");
+  await page.getByRole("button", { name: "Add …" }).click();
+  await page.getByRole("button", { name: "Gain", exact: true }).last().click();
+  await editor.saved();
+  const gain = async () => (await editor.clip("c")).recipe?.treat?.chain.map((p) => (p as { db?: number }).db);
+  const dial = page.getByRole("slider", { name: "Gain, dial of gain" });
+  await dial.scrollIntoViewIfNeeded();
+  const box = await dial.boundingBox();
+  if (!box) throw new Error("no dial");
+  const [at, revision] = [{ x: box.x + box.width / 2, y: box.y + box.height / 2 }, (await editor.version()).revision];
+  const loud = (list: readonly number[]): number => Math.sqrt(list.slice(4800).reduce((s, v) => s + v * v, 0) / (list.length - 4800));
+  const level = async (): Promise<number> => 20 * Math.log10(loud(await listen(page, 0.5)) / loud([...x.subarray(0, 24_000)]));
+  // From -96 to 48 dB in 160 pixels: 22 of them are about 20 dB.
+  await page.mouse.move(at.x, at.y);
+  await page.mouse.down();
+  await page.mouse.move(at.x, at.y + 10);
+  await page.mouse.move(at.x, at.y + 22, { steps: 3 });
+  const turned = Number(await dial.getAttribute("aria-valuenow"));
+  expect(turned).toBeLessThan(-15);
+  await page.mouse.move(at.x, at.y + 22.4);
+  await page.evaluate(() => document.querySelector<HTMLElement>("[data-testid=lanes]")?.focus());
+  await expect(async () => expect(await level()).toBeCloseTo(turned, 0)).toPass({ timeout: 15_000 });
+  expect((await editor.version()).revision).toBe(revision);
+  await page.keyboard.press("Escape");
+  await page.mouse.up();
+  expect(await gain()).toEqual([0]);
+  expect((await editor.version()).revision).toBe(revision);
+  await editor.drag(at, { x: at.x, y: at.y - 11 });
+  await editor.saved();
+  const [up] = (await gain()) ?? [];
+  expect(up).toBeGreaterThan(5);
+  await dial.dblclick();
+  await expect.poll(gain).toEqual([0]);
+  await dial.focus();
+  for (let i = 0; i < 3; i++) await page.keyboard.press("ArrowDown");
+  await editor.saved();
+  await expect.poll(async () => (await gain())?.[0]).toBeCloseTo(-4.3, 0);
+  // However often it was turned, it is one step for undo.
+  await page.getByTestId("lanes").focus();
+  await page.keyboard.press("Control+z");
+  await expect.poll(gain).toEqual([0]);
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => (await editor.clip("c")).recipe).toBeUndefined();
+});

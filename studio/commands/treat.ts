@@ -3,7 +3,7 @@ import { applyEdits, type Edit } from "@wet-thread/core/edit/registry";
 import type { Clip } from "@wet-thread/core/model/schema";
 import { type Processor, type ProcessorKind, Processor as ProcessorSchema, ringsOn } from "@wet-thread/core/model/treatment";
 import { toast } from "sonner";
-import { transport } from "@/engine/transport";
+import { transportIfAny } from "@/engine/transport";
 import { ask, ServerError } from "@/state/api";
 import { session } from "@/state/session";
 import { settings } from "@/state/settings";
@@ -71,7 +71,7 @@ function chainEdits(clips: readonly Clip[], chain: readonly Processor[], measure
 /** Lets a chain be heard on clips while it is being turned at, without an edit; null: what they have. */
 export function hearChain(clips: readonly Clip[], chain: readonly Processor[] | null): void {
   try {
-    transport().hear(chain && applyEdits(session().doc, chainEdits(clips, chain, null, null)).doc);
+    transportIfAny()?.hear(chain && applyEdits(session().doc, chainEdits(clips, chain, null, null)).doc);
   } catch (error) {
     // What can't be laid is refused in words when it is let go.
     if (!(error instanceof EditError)) throw error;

@@ -479,3 +479,5 @@ export const transport = (): Transport => {
   if (!current) throw new Error("The engine has not been started.");
   return current;
 };
+/** As `transport`; null where the editor is being left. */
+export const transportIfAny = (): Transport | null => current;

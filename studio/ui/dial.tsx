@@ -20,9 +20,11 @@ export function valueOfTurn({ least, most, even }: DialRange, turn: number): num
   const t = Math.max(0, Math.min(1, turn));
   if (t === 0) return least;
   if (t === 1) return most;
-  if (even) return Number((least * (most / least) ** t).toPrecision(3));
   const step = 10 ** Math.floor(Math.log10((most - least) / 500));
-  return Math.round(Math.round((least + t * (most - least)) / step) * step * 1e6) / 1e6;
+  const value = even
+    ? Number((least * (most / least) ** t).toPrecision(3))
+    : Math.round(Math.round((least + t * (most - least)) / step) * step * 1e6) / 1e6;
+  return Math.max(least, Math.min(most, value));
 }
 
 /** A full turn takes so many pixels; with Shift ten times as many. */

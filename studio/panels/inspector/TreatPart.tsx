@@ -9,7 +9,7 @@ import { parseStep } from "@wet-thread/core/time/parse-step";
 import { TICKS_PER_QUARTER } from "@wet-thread/core/time/tempo";
 import clsx from "clsx";
 import { ChevronDown, ChevronUp, GripVertical, X } from "lucide-react";
-import { type PointerEvent as ReactPointerEvent, useRef, useState } from "react";
+import { type PointerEvent as ReactPointerEvent, useEffect, useRef, useState } from "react";
 import { keyOf } from "@/commands/keys";
 import { addProcessor, bypass, freshProcessor, hearChain, layChain, treatmentOff } from "@/commands/treat";
 import { session } from "@/state/session";
@@ -83,14 +83,14 @@ const KNOBS: Readonly<Record<ProcessorKind, readonly Knob[]>> = {
   phaser: [RATE, ["depth", "Depth", "%", 0, 1, true], ["feedback", "Feedback", "%", 0, 0.9, true], MIX],
 };
 
-const valueOf = (p: Processor, key: string): number => (p as unknown as Record<string, number>)[key];
+const numberOf = (p: Processor, key: string): number => (p as unknown as Record<string, number>)[key];
 /** Ranges that span so much are turned through evenly, as frequencies and times are heard. */
 const EVEN_FROM = 20;
 /** While a value is turned, the engine hears it so often. */
 const HEARD_EACH_MS = 80;
 
 const shown = (p: Processor, [key, , , , , part]: Knob): string => {
-  const v = valueOf(p, key);
+  const v = numberOf(p, key);
   return String(Math.round((part ? 100 * v : v) * 100) / 100);
 };
 
@@ -202,22 +202,39 @@ export function TreatPart({ clips }: { clips: readonly Clip[] }) {
     const next = chain.map((p, k) => (k === i ? ({ ...p, ...part } as Processor) : p));
     lay(next, next[i].kind === "normalise" && !("on" in part) ? i : null);
   };
-  const heard = useRef(0);
+  const wait = useRef<{ timer: number | undefined; last: number; hears: boolean }>({ timer: undefined, last: 0, hears: false });
+  /** Lets the engine hear a chain, not too often: it works the treatment out anew each time. The last one is always heard. */
+  const hear = (next: readonly Processor[] | null): void => {
+    const { current } = wait;
+    current.hears = next !== null;
+    window.clearTimeout(current.timer);
+    const now = (): void => {
+      current.last = performance.now();
+      hearChain(clips, next);
+    };
+    const rest = current.last + HEARD_EACH_MS - performance.now();
+    if (next === null || rest <= 0) now();
+    else current.timer = window.setTimeout(now, rest);
+  };
+  // What is turned at may go meanwhile, taken away in another tab: the piece is heard again.
+  useEffect(() => {
+    const { current } = wait;
+    return () => {
+      window.clearTimeout(current.timer);
+      if (current.hears) hearChain([], null);
+    };
+  }, []);
   /** Turns at a value: heard and drawn at once, laid when the hand lets go. */
   const turn = (i: number, key: string, value: number | null): void => {
     const next = value === null ? null : laid.map((p, k) => (k === i ? ({ ...p, [key]: value } as Processor) : p));
     setTurned(next);
-    const now = performance.now();
-    // The engine works a treatment out anew each time.
-    if (next && now - heard.current < HEARD_EACH_MS) return;
-    heard.current = now;
-    hearChain(clips, next);
+    hear(next);
   };
   const letGo = (i: number, key: string, value: number): void => {
     const next = laid.map((p, k) => (k === i ? ({ ...p, [key]: value } as Processor) : p));
     void layChain(clips, next, next[i].kind === "normalise" ? i : null).finally(() => {
       setTurned(null);
-      hearChain(clips, null);
+      hear(null);
     });
   };
   const place = (from: number, to: number): void => {
@@ -350,11 +367,11 @@ export function TreatPart({ clips }: { clips: readonly Clip[] }) {
                       <div className="mb-0.5 flex items-center justify-between text-ink-2 text-sm">
                         {label}
                         <Dial
-                          label={`Turn ${label.toLowerCase()} of ${NAMES[p.kind]}`}
-                          value={valueOf(p, key)}
+                          label={`${NAMES[p.kind]}, dial of ${label.toLowerCase()}`}
+                          value={numberOf(p, key)}
                           text={`${shown(p, knob)} ${unit}`}
                           range={{ least, most, even: least > 0 && most / least >= EVEN_FROM }}
-                          standard={valueOf(freshProcessor(p.kind), key)}
+                          standard={numberOf(freshProcessor(p.kind), key)}
                           onTurn={(v) => turn(i, key, v)}
                           onSet={(v) => letGo(i, key, v)}
                         />
