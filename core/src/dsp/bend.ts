@@ -2,6 +2,7 @@ import type { EnvelopePoint } from "../model/schema";
 import { MOST_PITCH } from "../model/schema";
 import { momentRecorded, type Run, runAt, type TimeMap } from "../time/time-map";
 import { envelopeValue } from "./envelope";
+import { exp } from "./maths";
 import type { Line } from "./smooth";
 
 /*
@@ -13,6 +14,12 @@ import type { Line } from "./smooth";
 const CELL = 256;
 /** Tape's filter goes by steps of a semitone where its pace moves: to make its weights anew for each cell would take longer than all else. */
 const BANDS = 12;
+
+/** The paces that tape's filter is made for, and the one of them that takes in a pace. */
+const PACES = Array.from({ length: 7 * BANDS }, (_, k) => exp((k * Math.LN2) / BANDS));
+function bandOf(pace: number): number {
+  return PACES.find((band) => band >= pace * (1 - 1e-9)) ?? pace;
+}
 
 /** How pitch moves over a stretch of a recording. */
 export interface Bend {
@@ -27,7 +34,7 @@ export interface Bend {
 /** The ratio of frequencies of an envelope of pitch at a moment of the recording, in cents with `pitch` added, no more than two octaves either way. */
 export function pitchRatio(line: readonly EnvelopePoint[], pitch: number, at: number): number {
   const cents = Math.max(-MOST_PITCH, Math.min(MOST_PITCH, pitch + envelopeValue(line, at)));
-  return 2 ** (cents / 1200);
+  return exp((cents * Math.LN2) / 1200);
 }
 
 /**
@@ -78,7 +85,7 @@ export function bendOf(map: TimeMap, points: readonly EnvelopePoint[], pitch: nu
       const { pace: mapped } = tape ? runAt(map, at) : { pace: 1 };
       const pace = paces[k] * mapped;
       const moment = stretched[k] + paces[k] * (tape ? momentRecorded(map, at) - own[k] : at - places[k]);
-      return { moment, pace, until, band: 2 ** (Math.ceil(Math.log2(pace) * BANDS - 1e-9) / BANDS) };
+      return { moment, pace, until, band: bandOf(pace) };
     },
     pace: Math.max(...paces.map((p, k) => p * (tape ? (own[k + 1] - own[k]) / (places[k + 1] - places[k]) : 1))),
   };
