@@ -33,7 +33,9 @@ export class Novelty {
   readonly size: number;
   readonly hop: number;
   private readonly spectrum: Spectrum;
-  private readonly edges: readonly number[];
+  private readonly edges: Int32Array;
+  /** One bin's part of each band. */
+  private readonly shares: Float64Array;
   private readonly quiet: Float64Array;
   private readonly smooth: Float64Array;
   /** So many samples are looked at as one, at 16 to 32 kHz: what lies above half that rate folds down, and an attack is one there too. */
@@ -44,9 +46,9 @@ export class Novelty {
   /** The levels of the latest frames and their logarithms, by frame modulo LAG + 1. */
   private readonly levels: Float64Array[];
   private readonly logs: Float64Array[];
-  /** Levels above the bands' own quiet, whose logarithms are asked for, and the bits of these floats. */
-  private readonly over: Float32Array;
-  private readonly overBits: Int32Array;
+  /** A level above its band's own quiet, whose logarithm is asked for, and the bits of that float. */
+  private readonly over = new Float32Array(1);
+  private readonly overBits = new Int32Array(this.over.buffer);
   private frame = 0;
 
   constructor(sampleRate: number) {
@@ -58,12 +60,11 @@ export class Novelty {
     this.spectrum = new Spectrum(size);
     const edges = [1];
     for (let b = 1; b < size * HIGHEST; edges.push(b)) b = Math.max(b + 1, Math.round(b * 2 ** (1 / BANDS_AN_OCTAVE)));
-    this.edges = edges;
+    this.edges = Int32Array.from(edges);
     const bands = edges.length - 1;
     this.quiet = new Float64Array(bands);
     this.smooth = new Float64Array(bands);
-    this.over = new Float32Array(bands);
-    this.overBits = new Int32Array(this.over.buffer);
+    this.shares = Float64Array.from({ length: bands }, (_, b) => 1 / (edges[b + 1] - edges[b]));
     this.up = 2 ** (this.hop / sampleRate);
     this.levels = Array.from({ length: LAG + 1 }, () => new Float64Array(bands).fill(BEFORE));
     this.logs = Array.from({ length: LAG + 1 }, () => new Float64Array(bands).fill(Math.log(BEFORE * (1 + OVER_QUIET) + LEAST)));
@@ -84,49 +85,41 @@ export class Novelty {
   }
 
   /**
-   * Natural logarithms of `over`, to 1e-7: its exponent's, and of what is left one from a table and a straight line. A library's logarithm of each
-   * band would take a third of all the time.
+   * Logarithms are natural ones of floats, to 1e-7: the exponent's, and of what is left one from a table and a straight line. A library's logarithm
+   * of each band would take a third of all the time.
    */
-  private logarithms(out: Float64Array): void {
-    const { overBits } = this;
-    for (let b = 0; b < out.length; b++) {
-      const bits = overBits[b];
-      const place = (bits >> TABLE_SHIFT) & (TABLE - 1);
-      const rest = bits & ((1 << TABLE_SHIFT) - 1);
-      out[b] = ((bits >> 23) - 127) * Math.LN2 + LOGS[place] + rest * SLOPES[place];
-    }
-  }
-
   private next(powers: Float32Array): Frame {
-    const { edges, quiet, smooth, up } = this;
+    const { edges, shares, quiet, smooth, up, over, overBits, frame } = this;
     const bands = quiet.length;
-    const [levels, logs] = [this.levels[this.frame % (LAG + 1)], this.logs[this.frame % (LAG + 1)]];
-    const [levelsBefore, logsBefore] = [this.levels[(this.frame + 1) % (LAG + 1)], this.logs[(this.frame + 1) % (LAG + 1)]];
+    const [levels, logs] = [this.levels[frame % (LAG + 1)], this.logs[frame % (LAG + 1)]];
+    const [levelsBefore, logsBefore] = [this.levels[(frame + 1) % (LAG + 1)], this.logs[(frame + 1) % (LAG + 1)]];
+    let rise = 0;
+    let louder = 0;
+    let left = logsBefore[0];
+    let own = left;
     for (let b = 0; b < bands; b++) {
       let power = 0;
-      for (let k = edges[b]; k < edges[b + 1]; k++) power += powers[k - 1];
-      const level = Math.sqrt(power / (edges[b + 1] - edges[b]));
+      for (let k = edges[b], end = edges[b + 1]; k < end; k++) power += powers[k - 1];
+      const level = Math.sqrt(power * shares[b]);
       smooth[b] += (level - smooth[b]) * 0.3;
-      quiet[b] = this.frame === 0 ? Math.max(level, LEAST) : Math.min(quiet[b] * up, Math.max(smooth[b], LEAST / 10));
+      quiet[b] = frame === 0 ? Math.max(level, LEAST) : Math.min(quiet[b] * up, Math.max(smooth[b], LEAST / 10));
       levels[b] = level;
-      this.over[b] = level + quiet[b] * OVER_QUIET + LEAST;
-    }
-    this.logarithms(logs);
-    let [rise, level] = [0, 0];
-    let [left, own] = [logsBefore[0], logsBefore[0]];
-    for (let b = 0; b < bands; b++) {
+      over[0] = level + quiet[b] * OVER_QUIET + LEAST;
+      const bits = overBits[0];
+      const place = (bits >> TABLE_SHIFT) & (TABLE - 1);
+      const log = ((bits >> 23) - 127) * Math.LN2 + LOGS[place] + (bits & ((1 << TABLE_SHIFT) - 1)) * SLOPES[place];
+      logs[b] = log;
       const right = b + 1 < bands ? logsBefore[b + 1] : own;
-      const near = Math.max(left, own, right);
-      const above = logs[b] - near;
+      const above = log - Math.max(left, own, right);
       if (above > 0) {
         rise += above;
-        const louder = levels[b] - levelsBefore[b];
-        if (louder > 0) level += louder;
+        const more = level - levelsBefore[b];
+        if (more > 0) louder += more;
       }
       left = own;
       own = right;
     }
     this.frame++;
-    return { rise: rise / bands, level };
+    return { rise: rise / bands, level: louder };
   }
 }

@@ -10,8 +10,8 @@ import { announce } from "../events";
 import { type ExportPart, exportParts } from "../export-parts";
 import { type ExportSpec, rateOf } from "../export-request";
 import { namesOf } from "../exports";
+import { Aside } from "../media/aside";
 import { encoded, type Piece } from "../media/encode";
-import { MeterThread } from "../media/meter";
 import { exportWriter } from "../store";
 import { loadVersionAt } from "../versions";
 import { rendered, SoundMissing } from "./rendering";
@@ -128,14 +128,14 @@ export async function runExport({ exportId }: { exportId: string }): Promise<voi
   const at = (n: number): number => Math.round((n * rate) / doc.sampleRate);
 
   /** All of a part's sound, measured as it goes by. */
-  async function* measured(part: ExportPart, meter: MeterThread): AsyncGenerator<Piece> {
+  async function* measured(part: ExportPart, meter: Aside<"loudness">): AsyncGenerator<Piece> {
     for await (const piece of soundOf(part, spec, rate, progress)) {
       await meter.push(piece.planes, piece.count);
       yield piece;
     }
   }
   async function measure(part: ExportPart): Promise<Loudness> {
-    const meter = new MeterThread(spec.channels, rate);
+    const meter = new Aside("loudness", spec.channels, rate);
     try {
       for await (const _ of measured(part, meter)) {
         // What is measured is not kept.
@@ -160,7 +160,7 @@ export async function runExport({ exportId }: { exportId: string }): Promise<voi
     // What is turned up is measured before it is written, and so is what tells its loudness at its beginning.
     const before = spec.measure || spec.normalise || spec.format === "bwf" ? await measure(part) : null;
     const { gain, notes } = before ? gainFor(spec, before) : { gain: 0, notes: [] };
-    const meter = before ? null : new MeterThread(spec.channels, rate);
+    const meter = before ? null : new Aside("loudness", spec.channels, rate);
     let bytes = 0;
     try {
       if (!spec.measure) {
@@ -199,7 +199,7 @@ export async function runExport({ exportId }: { exportId: string }): Promise<voi
           yield piece;
         }
       }
-      const loudness = thinned(before ? turned(before, spec.measure ? 0 : gain) : await (meter as MeterThread).finish());
+      const loudness = thinned(before ? turned(before, spec.measure ? 0 : gain) : await (meter as Aside<"loudness">).finish());
       files.push({ name: names[index], bytes, length: frames, sampleRate: rate, gain: spec.measure ? 0 : gain, notes, loudness });
     } finally {
       meter?.end();

@@ -1,0 +1,144 @@
+import { Worker } from "node:worker_threads";
+import type { Loudness } from "@wet-thread/core/analysis/loudness";
+import type { Onset } from "@wet-thread/core/analysis/transients";
+
+/** What can be worked out aside, and what is found. */
+export interface Kinds {
+  readonly loudness: Loudness;
+  /** For each channel where something begins. */
+  readonly onsets: readonly (readonly Onset[])[];
+}
+
+export interface Begin {
+  readonly kind: keyof Kinds;
+  readonly channels: number;
+  readonly rate: number;
+}
+
+/** What a thread is asked of one piece of work: to begin it, to take samples, or, with neither, to end it. */
+export interface Asked {
+  readonly id: number;
+  readonly begin?: Begin;
+  readonly planes?: Float32Array[];
+}
+export interface Told {
+  readonly id: number;
+  /** What was found, once it has ended; null for samples that have been taken. */
+  readonly found: Kinds[keyof Kinds] | null;
+}
+
+/** Pieces that may wait to be worked on: whoever sends waits for the thread then. */
+const MOST_WAITING = 3;
+
+/** A thread has to be taught TypeScript before it can read any. */
+const ENTRY = `import(${JSON.stringify(import.meta.resolve("tsx/esm/api"))}).then(({ register }) => {
+  register();
+  return import(${JSON.stringify(new URL("./aside-thread.ts", import.meta.url).href)});
+});`;
+
+/** It holds little: without a limit a thread keeps tens of megabytes that nobody needs any more. */
+const LIMITS = { maxYoungGenerationSizeMb: 4, maxOldGenerationSizeMb: 64 };
+
+/** A thread that the works of this process share. One that breaks is started anew for the next. */
+class Thread {
+  private readonly running = new Map<number, Aside<keyof Kinds>>();
+  private worker: Worker | null = null;
+
+  begin(work: Aside<keyof Kinds>): void {
+    this.running.set(work.id, work);
+  }
+
+  leave(id: number): void {
+    this.running.delete(id);
+  }
+
+  send(asked: Asked, moved: readonly ArrayBuffer[] = []): void {
+    this.worker ??= this.start();
+    this.worker.postMessage(asked, [...moved]);
+  }
+
+  private start(): Worker {
+    const own = new Worker(ENTRY, { eval: true, resourceLimits: LIMITS });
+    own.on("message", ({ id, found }: Told) => this.running.get(id)?.told(found));
+    const broken = (error: Error): void => {
+      if (this.worker === own) this.worker = null;
+      for (const work of this.running.values()) work.broke(error);
+      this.running.clear();
+    };
+    own.on("error", broken);
+    own.on("exit", () => broken(new Error("A thread that works on sound ended.")));
+    return own;
+  }
+}
+
+/** Each kind of work has threads of its own, so that an import and an export go on side by side; none is started before it is needed. */
+const threads: Readonly<Record<keyof Kinds, readonly Thread[]>> = { loudness: [new Thread()], onsets: [new Thread(), new Thread()] };
+let last = 0;
+
+/** Works something out from samples in a thread of its own, beside whoever makes or reads them. `side`: which, where there are two. */
+export class Aside<K extends keyof Kinds> {
+  readonly id = ++last;
+  private readonly thread: Thread;
+  private waiting = 0;
+  private wake: (() => void) | null = null;
+  private broken: Error | null = null;
+  private result: ((found: Kinds[K]) => void) | null = null;
+  private fail: ((error: Error) => void) | null = null;
+
+  constructor(kind: K, channels: number, rate: number, side = 0) {
+    this.thread = threads[kind][side];
+    this.thread.begin(this as unknown as Aside<keyof Kinds>);
+    this.thread.send({ id: this.id, begin: { kind, channels, rate } });
+  }
+
+  told(found: Kinds[keyof Kinds] | null): void {
+    if (found) return this.result?.(found as Kinds[K]);
+    this.waiting--;
+    this.wake?.();
+  }
+
+  broke(error: Error): void {
+    this.broken = error;
+    this.fail?.(error);
+    this.wake?.();
+  }
+
+  /** Takes copies of the first `count` samples of each channel. */
+  async push(planes: readonly Float32Array[], count = planes[0].length): Promise<void> {
+    if (this.broken) throw this.broken;
+    const own = planes.map((p) => p.slice(0, count));
+    this.waiting++;
+    this.thread.send(
+      { id: this.id, planes: own },
+      own.map((p) => p.buffer),
+    );
+    if (this.waiting > MOST_WAITING)
+      await new Promise<void>((resolve) => {
+        this.wake = resolve;
+      });
+  }
+
+  /** What was found. */
+  async finish(): Promise<Kinds[K]> {
+    if (this.broken) throw this.broken;
+    const found = new Promise<Kinds[K]>((resolve, reject) => {
+      this.result = resolve;
+      this.fail = reject;
+    });
+    this.end();
+    try {
+      return await found;
+    } finally {
+      this.thread.leave(this.id);
+    }
+  }
+
+  private over = false;
+  /** Ends it, whether what it found is wanted or not. */
+  end(): void {
+    if (this.over || this.broken) return;
+    this.over = true;
+    this.thread.send({ id: this.id });
+    if (!this.result) this.thread.leave(this.id);
+  }
+}
