@@ -1,9 +1,12 @@
 import { expect, test } from "@playwright/test";
 import { createDemo } from "../../demo/create";
-import { addSource, api, BASE, newProject, wavFile } from "../client";
+import { addSource, api, BASE, newProject, noise, wavFile } from "../client";
+import { listen } from "../ear";
 import { EditorPage } from "../editor";
 import { RATE, small } from "../small";
 
+/** Where the cloth of a clip begins below the top of its lane, and how far above the foot of the lane it ends. */
+const [TOP, FOOT] = [23, 18];
 const same = (a: Float32Array, b: Float32Array): boolean => a.length === b.length && a.every((v, i) => v === b[i]);
 
 test("scene 24, ride the voice: gain drawn freehand, then stepped on the grid; a split in a ramp changes nothing; the bells panned", async ({
@@ -168,4 +171,43 @@ test("pitch drawn over a clip: a tone glides from where it was to where the line
   await editor.saved();
   expect((await editor.clip("one")).recipe).toBeUndefined();
   expect(same((await editor.heard(span, ["t"]))[0].map(Math.fround), tone)).toBe(true);
+});
+
+test("a line of gain is heard while it is dragged, and the piece again when that is called off", async ({ page }) => {
+  const { projectId, versionId } = await newProject(RATE);
+  const x = noise(40 * RATE, 9);
+  const source = await addSource(projectId, wavFile([x]), "Noise.wav");
+  const edits = [
+    { type: "add-track", id: "t", name: "Noise" },
+    { type: "add-clip", id: "c", name: "Noise", trackId: "t", sourceId: source.id, start: 0 },
+    { type: "set-envelope", clipIds: ["c"], kind: "gain", points: [{ at: 0, value: 0 }] },
+  ];
+  await api("POST", `/api/versions/${versionId}/edits`, { revision: 0, edits });
+  const editor = await EditorPage.open(page, { projectId, versionId }, { edgeFadeMs: 0, snapOn: false });
+  await editor.show(0, 40 * RATE);
+  await page.keyboard.press("|");
+  const loud = (list: readonly number[]): number => Math.sqrt(list.slice(4800).reduce((s, v) => s + v * v, 0) / (list.length - 4800));
+  const level = async (): Promise<number> => 20 * Math.log10(loud(await listen(page, 0.4)) / loud([...x.subarray(0, 24_000)]));
+  const { height } = (await editor.version()).tracks[0];
+  const [top, foot] = [TOP, height - FOOT];
+  // 0 dB lies at three quarters of the way up.
+  const on = await editor.at(20 * RATE, "t", top + 0.25 * (foot - top));
+  const { mouse } = page;
+  await mouse.move(on.x, on.y);
+  await mouse.down();
+  await mouse.move(on.x, on.y + 8, { steps: 3 });
+  let softer = 0;
+  await expect(async () => {
+    softer = await level();
+    expect(softer).toBeLessThan(-3);
+  }).toPass({ timeout: 15_000 });
+  expect((await editor.version()).revision).toBe(1);
+  await page.keyboard.press("Escape");
+  await mouse.up();
+  await expect(async () => expect(await level()).toBeCloseTo(0, 0)).toPass({ timeout: 15_000 });
+  expect((await editor.version()).revision).toBe(1);
+  // Let go of, it is what was heard.
+  await editor.drag(on, { x: on.x, y: on.y + 8 });
+  await editor.saved();
+  expect((await editor.clip("c")).envelopes?.gain?.[0].value).toBeCloseTo(softer, 0);
 });

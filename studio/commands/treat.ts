@@ -71,7 +71,7 @@ function chainEdits(clips: readonly Clip[], chain: readonly Processor[], measure
 /** Lets a chain be heard on clips while it is being turned at, without an edit; null: what they have. */
 export function hearChain(clips: readonly Clip[], chain: readonly Processor[] | null): void {
   try {
-    transportIfAny()?.hear(chain && applyEdits(session().doc, chainEdits(clips, chain, null, null)).doc);
+    transportIfAny()?.hearWhile(chain && applyEdits(session().doc, chainEdits(clips, chain, null, null)).doc);
   } catch (error) {
     // What can't be laid is refused in words when it is let go.
     if (!(error instanceof EditError)) throw error;

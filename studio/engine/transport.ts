@@ -66,6 +66,9 @@ export interface RecordedPlay {
   readonly countIn: CountIn;
 }
 
+/** While a hand turns at something, what it comes to is heard so often. */
+const HEARD_EACH_MS = 80;
+
 /**
  * Playing, from the page's side: it owns the audio context and the engine worker, tells the worker of every change of the document, and
  * says where the ear is.
@@ -172,6 +175,20 @@ export class Transport {
   hear(instead: Document | null): void {
     // What is heard while something is recorded only the recording says.
     if (!this.log) this.hearInstead(instead);
+  }
+
+  private readonly turning: { timer: ReturnType<typeof setTimeout> | undefined; last: number } = { timer: undefined, last: 0 };
+  /** As `hear`, for what changes with every move of a hand: not too often, since the engine works it out anew each time; the last one always. */
+  hearWhile(instead: Document | null): void {
+    const { turning } = this;
+    clearTimeout(turning.timer);
+    const rest = turning.last + HEARD_EACH_MS - performance.now();
+    const now = (): void => {
+      turning.last = performance.now();
+      this.hear(instead);
+    };
+    if (instead === null || rest <= 0) now();
+    else turning.timer = setTimeout(now, rest);
   }
 
   /** What is heard for a recording: the piece without what is recorded anew. */
@@ -458,6 +475,7 @@ export class Transport {
   }
 
   close(): void {
+    clearTimeout(this.turning.timer);
     this.off();
     this.worker.terminate();
     void this.context?.close();

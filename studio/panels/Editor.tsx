@@ -18,6 +18,7 @@ import { setView, useView } from "@/state/view";
 import { followViews } from "@/state/view-history";
 import { setTimelineHost } from "@/timeline/host";
 import { OVERVIEW_HEIGHT } from "@/timeline/model/geometry";
+import { usePreview } from "@/timeline/model/preview";
 import { Overview } from "@/timeline/Overview";
 import { Timeline } from "@/timeline/Timeline";
 import { DropFiles } from "./DropFiles";
@@ -64,6 +65,10 @@ export function Editor({ projectId, versionId: first }: { projectId: string; ver
     let recorder: Recorder | null = null;
     let gone = false;
     let ahead: ReturnType<typeof setTimeout> | undefined;
+    // What a gesture draws is heard while it is drawn.
+    const stopHearing = usePreview.subscribe(({ heard }, old) => {
+      if (heard !== old.heard) transport?.hearWhile(heard);
+    });
     void (async () => {
       try {
         session = await Session.open(projectId, versionId);
@@ -107,6 +112,7 @@ export function Editor({ projectId, versionId: first }: { projectId: string; ver
     return () => {
       gone = true;
       clearTimeout(ahead);
+      stopHearing();
       closeMeasurer();
       recorder?.close();
       transport?.close();

@@ -86,9 +86,6 @@ const KNOBS: Readonly<Record<ProcessorKind, readonly Knob[]>> = {
 const numberOf = (p: Processor, key: string): number => (p as unknown as Record<string, number>)[key];
 /** Ranges that span so much are turned through evenly, as frequencies and times are heard. */
 const EVEN_FROM = 20;
-/** While a value is turned, the engine hears it so often. */
-const HEARD_EACH_MS = 80;
-
 const shown = (p: Processor, [key, , , , , part]: Knob): string => {
   const v = numberOf(p, key);
   return String(Math.round((part ? 100 * v : v) * 100) / 100);
@@ -202,28 +199,18 @@ export function TreatPart({ clips }: { clips: readonly Clip[] }) {
     const next = chain.map((p, k) => (k === i ? ({ ...p, ...part } as Processor) : p));
     lay(next, next[i].kind === "normalise" && !("on" in part) ? i : null);
   };
-  const wait = useRef<{ timer: number | undefined; last: number; hears: boolean }>({ timer: undefined, last: 0, hears: false });
-  /** Lets the engine hear a chain, not too often: it works the treatment out anew each time. The last one is always heard. */
+  const hears = useRef(false);
   const hear = (next: readonly Processor[] | null): void => {
-    const { current } = wait;
-    current.hears = next !== null;
-    window.clearTimeout(current.timer);
-    const now = (): void => {
-      current.last = performance.now();
-      hearChain(clips, next);
-    };
-    const rest = current.last + HEARD_EACH_MS - performance.now();
-    if (next === null || rest <= 0) now();
-    else current.timer = window.setTimeout(now, rest);
+    hears.current = next !== null;
+    hearChain(clips, next);
   };
   // What is turned at may go meanwhile, taken away in another tab: the piece is heard again.
-  useEffect(() => {
-    const { current } = wait;
-    return () => {
-      window.clearTimeout(current.timer);
-      if (current.hears) hearChain([], null);
-    };
-  }, []);
+  useEffect(
+    () => () => {
+      if (hears.current) hearChain([], null);
+    },
+    [],
+  );
   /** Turns at a value: heard and drawn at once, laid when the hand lets go. */
   const turn = (i: number, key: string, value: number | null): void => {
     const next = value === null ? null : laid.map((p, k) => (k === i ? ({ ...p, [key]: value } as Processor) : p));

@@ -42,6 +42,9 @@ export function lineUnder(doc: Document, zone: Zone): DrawnLine | null {
   return lineOf(doc, view(), zone.box, drawKind, drawKind === "ride" ? null : (zone.clip ?? null));
 }
 
+/** What a bent pitch sounds like is made by the server, once it is laid. */
+const isHeard = (line: DrawnLine): boolean => line.kind !== "pitch";
+
 const px = (at: number): number => (at - view().start) / view().samplesPerPixel;
 /** The point of a line that a press means. */
 function pointNear(line: DrawnLine, p: Point): DrawnLine["points"][number] | undefined {
@@ -80,6 +83,7 @@ function movePoint(doc: Document, line: DrawnLine, point: DrawnLine["points"][nu
     const same = place === point.at && value === point.value;
     return {
       edits: same ? [] : [lineEdit(line, asTaken(line, [...others, { ...point, at: place, value }]))],
+      heard: isHeard(line),
       lines: () => [valueWords(line.kind, value), ...flagLines(doc, Math.max(0, place), point.at, target).slice(0, 3)],
       shown: { lit: target },
     };
@@ -103,6 +107,7 @@ function moveSegment(doc: Document, line: DrawnLine, at: number, pressed: Point)
     const same = moved.every((q, i) => q.value === line.points[i].value);
     return {
       edits: same ? [] : [lineEdit(line, asTaken(line, moved))],
+      heard: isHeard(line),
       lines: () => ends.map((q) => valueWords(line.kind, up(q.value))),
     };
   });
@@ -184,6 +189,7 @@ function freehand(doc: Document, line: DrawnLine, pressed: Point): Gesture {
     const outside = line.points.filter((q) => q.at < from || q.at > to);
     return {
       edits: [lineEdit(line, asTaken(line, [...outside, ...points]))],
+      heard: isHeard(line),
       lines: () => [valueWords(line.kind, valueOfY(line, p.y)), ...(stepped() ? ["in steps on the grid"] : [])],
     };
   });

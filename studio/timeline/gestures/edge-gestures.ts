@@ -88,6 +88,7 @@ export function dragGain(doc: Document, clip: Clip, pressed: Point): Gesture {
     const by = snapInForce() ? Math.round(raw) : Math.round(raw * 10) / 10;
     return {
       edits: by === 0 ? [] : [{ type: "set-gain", clipIds: clips.map((c) => c.id), by }],
+      heard: true,
       lines: (after) => {
         const gain = after.clips.get(clip.id)?.gain ?? clip.gain;
         return [

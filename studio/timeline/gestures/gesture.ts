@@ -43,6 +43,8 @@ export interface Plan {
   readonly name?: string;
   lines(after: Document): string[];
   readonly shown?: Partial<Preview>;
+  /** It is heard while it goes on. */
+  readonly heard?: boolean;
   /** In place of sending the edits: asks for more first. */
   readonly instead?: () => void;
   /** Once it has been done. */
@@ -63,10 +65,16 @@ export function editing(doc: Document, plan: (p: Point) => Plan | null): Gesture
       const blank = { lit: null, joint: null, cuts: [] };
       try {
         const after = planned.edits.length ? applyEdits(doc, planned.edits).doc : doc;
-        setPreview({ ...blank, ...planned.shown, doc: after, flag: { x: p.x, y: p.y, lines: planned.lines(after) } });
+        setPreview({
+          ...blank,
+          ...planned.shown,
+          doc: after,
+          heard: planned.heard && after !== doc ? after : null,
+          flag: { x: p.x, y: p.y, lines: planned.lines(after) },
+        });
       } catch (error) {
         if (!(error instanceof EditError)) throw error;
-        setPreview({ ...blank, doc, flag: { x: p.x, y: p.y, lines: [error.message] } });
+        setPreview({ ...blank, doc, heard: null, flag: { x: p.x, y: p.y, lines: [error.message] } });
       }
     },
     commit(p) {

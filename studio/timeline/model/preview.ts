@@ -6,6 +6,8 @@ import type { TimeRange } from "@/state/view";
 export interface Preview {
   /** The piece as it would be. */
   readonly doc: Document | null;
+  /** The piece as it is to be heard meanwhile; null: as it is. */
+  readonly heard: Document | null;
   readonly range: TimeRange | null;
   readonly playhead: number | null;
   /** A small dark flag at the pointer: the first line stands out. */
@@ -28,6 +30,7 @@ export interface Preview {
 
 const NOTHING: Preview = {
   doc: null,
+  heard: null,
   range: null,
   playhead: null,
   flag: null,
