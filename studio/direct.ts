@@ -42,9 +42,10 @@ export function direct(request: IncomingMessage, response: ServerResponse): bool
     const match = method === request.method ? shape.exec(path) : null;
     if (!match) continue;
     answer(handler, { ...match.groups }, request, response).catch((error) => {
-      // A request that can't be read (a name of the server that is none, a body that breaks off) has nobody who waits for words.
+      // Handlers answer their own faults: what comes here could not be read as a request, or its sender is gone.
       console.error("request dropped:", error instanceof Error ? error.message : error);
-      response.destroy();
+      if (response.headersSent) response.destroy();
+      else response.writeHead(400).end();
     });
     return true;
   }

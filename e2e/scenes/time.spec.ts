@@ -193,6 +193,7 @@ test("every kind of grid is chosen from the mode line, and what is drawn is what
   const dialog = page.getByRole("dialog");
   for (const [chip, words] of [
     ["Bar", "bar grid"],
+    ["Beat in 5", "beat in 5 grid"],
     ["1/1", "1/1 grid"],
     ["1/4", "1/4 grid"],
     ["1/128", "1/128 grid"],
@@ -211,7 +212,7 @@ test("every kind of grid is chosen from the mode line, and what is drawn is what
     await dialog.getByRole("button", { name: chip, exact: true }).click();
     await expect(line).toContainText(words);
   }
-  for (const step of ["3 beats", "1/8 dotted", "480 ticks", "333.3 ms", "5 frames", "quarter frame", "2 bars"]) {
+  for (const step of ["3 beats", "1/8 dotted", "480 ticks", "beat in 11", "333.3 ms", "5 frames", "quarter frame", "2 bars"]) {
     await dialog.getByLabel("Any step").fill(step);
     await page.keyboard.press("Enter");
     await expect(line).toContainText(`${step.replace(/^(\d+ (?:bar|beat|tick|frame|sample))s$/, "$1")} grid`);
@@ -224,6 +225,31 @@ test("every kind of grid is chosen from the mode line, and what is drawn is what
   const ruler = await editor.rulerAt(beat(7));
   await page.mouse.click(ruler.x, ruler.y);
   await expect(page.getByTestId("read-out-0")).toHaveText("3.1.000");
+  // Fifths of a beat: it lands on the one that is nearest, of which ticks tell.
+  await menu();
+  await dialog.getByRole("radio", { name: "Bars" }).click();
+  await dialog.getByRole("button", { name: "Beat in 5", exact: true }).click();
+  await page.keyboard.press("Escape");
+  const fifth = await editor.rulerAt(beat(7) + (beat(8) - beat(7)) * 0.42);
+  await page.mouse.click(fifth.x, fifth.y);
+  await expect(page.getByTestId("read-out-0")).toHaveText(/\.384$/);
+});
+
+test("a ruler that counts otherwise than the grid offers that grid and nudge follow; taken, they do; the last ruler stays", async ({ page }) => {
+  await EditorPage.open(page, await piece(), SNAP);
+  const line = page.getByTestId("mode-line");
+  await page.getByRole("button", { name: "Rulers", exact: true }).click();
+  const dialog = page.getByRole("dialog");
+  await dialog.getByRole("switch", { name: "Timecode" }).click();
+  await page.getByRole("button", { name: "Grid and nudge in frames" }).click();
+  await expect(line).toContainText("frame grid");
+  await expect(line.getByRole("button", { name: /^frame$|1 frame/ })).toBeVisible();
+  // The ruler of the grid goes: it is offered what is left.
+  await dialog.getByRole("switch", { name: "Timecode" }).click();
+  await expect(page.getByRole("button", { name: "Grid and nudge in bars and beats" })).toBeVisible();
+  for (const name of ["Sections and markers", "Tempo and meter", "Minutes and seconds"]) await dialog.getByRole("switch", { name }).click();
+  await dialog.getByRole("switch", { name: "Bars and beats" }).click();
+  await expect(page.getByText("One ruler stays.")).toBeVisible();
 });
 
 test("tempo and meter by hand: added, typed, dragged, kept bars or time, refused in words", async ({ page }) => {

@@ -2,6 +2,9 @@
 import http from "node:http";
 import next from "next";
 
+// A fault that nobody met is told, and all else goes on: people are at work on this server.
+for (const fault of ["uncaughtException", "unhandledRejection"]) process.on(fault, (error) => console.error(error));
+
 const [port, hostname] = [Number(process.argv[2]), process.argv[3]];
 const app = next({ dir: process.cwd(), dev: false, port, hostname });
 await app.prepare();
@@ -13,6 +16,10 @@ const server = http.createServer((request, response) => {
 // Longer than whoever asks keeps a connection: none is closed just as a request is sent over it. A long recording takes its time.
 server.keepAliveTimeout = 65_000;
 server.requestTimeout = 0;
+server.on("error", (error) => {
+  console.error(`The web server can't listen at ${hostname}:${port}: ${error.message}`);
+  process.exit(1);
+});
 server.listen(port, hostname);
 
 /** How long answers under way may take when the server ends. */

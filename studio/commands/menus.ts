@@ -2,7 +2,7 @@ import type { Document } from "@wet-thread/core/model/document";
 import { clipEnd, DYES } from "@wet-thread/core/model/schema";
 import { transport } from "@/engine/transport";
 import { session } from "@/state/session";
-import { RULERS, setSettings, settings } from "@/state/settings";
+import { RULERS, settings } from "@/state/settings";
 import { INSPECTOR_TABS, selectClips, setView, TOOLS, view } from "@/state/view";
 import { showSpan } from "@/state/view-history";
 import { placePlayhead } from "@/timeline/gestures/range-gestures";
@@ -17,6 +17,7 @@ import { keyOf } from "./keys";
 import { playTo } from "./listening";
 import { addMarker } from "./marks";
 import { type Entry, type MenuPlace, TREES } from "./menu-trees";
+import { toggleRuler } from "./rulers";
 import { chosenTracks } from "./track-commands";
 import { AMOUNTS, zoomToAmount } from "./zoom-amounts";
 
@@ -132,7 +133,7 @@ const rulerSwitches = (): MenuItem[] =>
       label: RULER_NAMES[ruler],
       on,
       off: on && rulers.length === 1,
-      run: () => setSettings({ rulers: RULERS.filter((r) => (r === ruler ? !on : rulers.includes(r))) }),
+      run: () => toggleRuler(ruler),
     };
   });
 

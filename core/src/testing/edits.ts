@@ -165,7 +165,12 @@ export const edits: fc.Arbitrary<Edit> = fc
     fc.record({
       type: fc.constant("tighten"),
       clipIds: someClips,
-      grid: fc.constantFrom({ kind: "sample", count: 500 }, { kind: "note", division: 64 }, { kind: "time", milliseconds: 7 }),
+      grid: fc.constantFrom(
+        { kind: "sample", count: 500 },
+        { kind: "note", division: 64 },
+        { kind: "part", parts: 31 },
+        { kind: "time", milliseconds: 7 },
+      ),
       strength: fc.constantFrom(0.4, 1),
       swing: fc.constantFrom(0, 0.5),
       feel: fc.constantFrom(

@@ -11,6 +11,8 @@ export type GridStep =
   | { readonly kind: "bar"; readonly count: number }
   | { readonly kind: "beat"; readonly count: number }
   | { readonly kind: "note"; readonly division: number; readonly feel: NoteFeel }
+  /** A beat of the meter in so many equal parts: quintuplets and the like. */
+  | { readonly kind: "part"; readonly parts: number }
   | { readonly kind: "tick"; readonly count: number }
   | { readonly kind: "time"; readonly milliseconds: number }
   | { readonly kind: "frame"; readonly fraction: 1 | 0.5 | 0.25; readonly count: number }
@@ -26,7 +28,11 @@ export interface Timebase {
   readonly frameRate: FrameRate;
 }
 
-export const isMusical = (step: GridStep): boolean => step.kind === "bar" || step.kind === "beat" || step.kind === "note" || step.kind === "tick";
+export const isMusical = (step: GridStep): boolean =>
+  step.kind === "bar" || step.kind === "beat" || step.kind === "note" || step.kind === "part" || step.kind === "tick";
+
+/** Parts that a beat can be divided into. */
+export const [LEAST_PARTS, MOST_PARTS] = [2, 32];
 
 export function noteTicks(division: number, feel: NoteFeel): number {
   const straight = (TICKS_PER_QUARTER * 4) / division;
@@ -70,45 +76,54 @@ function regularLines(step: GridStep, num: number, den: number, coarse: number, 
   };
 }
 
+/** What figures miss of a whole part of a beat. */
+const SLIP = 1e-9;
+
 function musicalLines(step: GridStep, { tempo, meter }: Timebase): GridLines {
   const line = (tick: number): GridLine => {
     const p = meter.position(tick);
-    return { sample: tempo.tickToSample(tick), tick, rank: p.tick !== 0 ? 0 : p.beat === 1 ? 2 : 1 };
+    return { sample: tempo.sampleAt(tick), tick, rank: p.tick !== 0 ? 0 : p.beat === 1 ? 2 : 1 };
   };
   const bars = step.kind === "bar" ? step.count : 0;
+  /** Parts of a beat need not be whole ticks: they are counted, and only then divided. */
+  const parts = step.kind === "part" ? step.parts : 1;
   const ticksIn = (tick: number): number =>
     step.kind === "beat"
       ? meter.meterAt(tick).beatTicks * step.count
       : step.kind === "note"
         ? noteTicks(step.division, step.feel)
-        : step.kind === "tick"
-          ? step.count
-          : 0;
+        : step.kind === "part"
+          ? meter.meterAt(tick).beatTicks
+          : step.kind === "tick"
+            ? step.count
+            : 0;
+  /** How many lines lie between a bar's start and a tick in it. */
+  const linesTo = (start: number, tick: number): number => Math.floor(((tick - start) * parts) / ticksIn(start) + SLIP);
   /** The last line's tick at or before a tick. */
   const beforeTick = (tick: number): number => {
     const bar = meter.barIndexAt(tick);
     if (bars) return meter.barIndexToTick(bar - (bar % bars));
     const start = meter.barIndexToTick(bar);
-    return start + Math.floor((tick - start) / ticksIn(start)) * ticksIn(start);
+    return start + (linesTo(start, tick) * ticksIn(start)) / parts;
   };
   const afterTick = (tick: number): number => {
     const bar = meter.barIndexAt(tick);
     if (bars) return meter.barIndexToTick(bar - (bar % bars) + bars);
     const start = meter.barIndexToTick(bar);
-    return Math.min(start + (Math.floor((tick - start) / ticksIn(start)) + 1) * ticksIn(start), meter.barIndexToTick(bar + 1));
+    return Math.min(start + ((linesTo(start, tick) + 1) * ticksIn(start)) / parts, meter.barIndexToTick(bar + 1));
   };
   return {
     step,
     before(sample) {
       if (sample <= 0) return line(0);
       let tick = beforeTick(Math.max(0, Math.floor(tempo.ticksAt(sample)) + 1));
-      while (tick > 0 && tempo.tickToSample(tick) > sample) tick = beforeTick(tick - 1);
+      while (tick > 0 && tempo.sampleAt(tick) > sample) tick = beforeTick(tick - (parts > 1 ? 0.5 : 1));
       return line(tick);
     },
     after(sample) {
       if (sample < 0) return line(0);
       let tick = afterTick(Math.max(0, Math.floor(tempo.ticksAt(sample)) - 1));
-      while (tempo.tickToSample(tick) <= sample) tick = afterTick(tick);
+      while (tempo.sampleAt(tick) <= sample) tick = afterTick(tick);
       return line(tick);
     },
   };
@@ -133,7 +148,8 @@ export function gridLines(step: GridStep, timebase: Timebase): GridLines {
       if (!(step.count >= 1)) throw new RangeError("A grid step is at least one sample.");
       return regularLines(step, step.count, 1, 100, 10);
     default:
-      if (step.kind !== "note" && !(step.count >= 1)) throw new RangeError("A grid step is longer than nothing.");
+      if (step.kind === "part" ? !(step.parts >= 1) : step.kind !== "note" && !(step.count >= 1))
+        throw new RangeError("A grid step is longer than nothing.");
       return musicalLines(step, timebase);
   }
 }
@@ -178,6 +194,8 @@ export function stepSamples(step: GridStep, timebase: Timebase, tick = 0): numbe
       return meter.meterAt(tick).beatTicks * step.count * spt;
     case "note":
       return noteTicks(step.division, step.feel) * spt;
+    case "part":
+      return (meter.meterAt(tick).beatTicks / step.parts) * spt;
     case "tick":
       return step.count * spt;
     case "time":
@@ -210,7 +228,7 @@ export function stepForZoom(family: GridFamily, samplesPerPixel: number, timebas
 
 const plural = (n: number, word: string): string => (n === 1 ? word : `${n} ${word}s`);
 
-/** A step in words: "bar", "2 bars", "1/16", "1/8 triplet", "100 ms", "half frame", "480 ticks". */
+/** A step in words: "bar", "2 bars", "1/16", "1/8 triplet", "beat in 5", "100 ms", "half frame", "480 ticks". */
 export function describeStep(step: GridStep): string {
   switch (step.kind) {
     case "bar":
@@ -219,6 +237,8 @@ export function describeStep(step: GridStep): string {
       return plural(step.count, "beat");
     case "note":
       return `1/${step.division}${step.feel === "straight" ? "" : ` ${step.feel}`}`;
+    case "part":
+      return `beat in ${step.parts}`;
     case "tick":
       return plural(step.count, "tick");
     case "time":

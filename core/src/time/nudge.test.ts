@@ -29,6 +29,7 @@ describe("nudging", () => {
       { kind: "beat", count: 1 },
       { kind: "tick", count: 7 },
       { kind: "note", division: 16, feel: "dotted" },
+      { kind: "part", parts: 7 },
     ];
     fc.assert(
       fc.property(fc.constantFrom(...steps), fc.integer({ min: 0, max: 10_000_000 }), (step, start) => {
@@ -36,6 +37,11 @@ describe("nudging", () => {
         for (let n = -3; n < 3; n++) expect(nudged(start, n + 1, step, base)).toBeGreaterThanOrEqual(nudged(start, n, step, base));
       }),
     );
+  });
+  it("by parts of a beat five fifths are the beat, through a change of meter too", () => {
+    expect(nudged(0, 5, { kind: "part", parts: 5 }, base)).toBe(base.tempo.tickToSample(480));
+    expect(nudged(0, 1, { kind: "part", parts: 5 }, base)).toBe(Math.round(base.tempo.samplesAt(96)));
+    expect(nudged(base.tempo.tickToSample(480), -7, { kind: "part", parts: 7 }, base)).toBe(0);
   });
   it("a bar of 6/8 is six eighths", () => {
     expect(nudged(0, 1, { kind: "bar", count: 1 }, base)).toBe(base.tempo.tickToSample(2880));

@@ -24,6 +24,15 @@ export function nudged(base: number, count: number, step: GridStep, timebase: Ti
         : ([meter.beatIndexAt(at), (i: number) => meter.beatIndexToTick(i)] as const);
     return tempo.sampleAt(line(index + count * step.count) + (at - line(index)));
   }
+  if (step.kind === "part") {
+    // As many parts as lie between, however long a beat is there.
+    const beat = meter.beatIndexAt(at);
+    const start = meter.beatIndexToTick(beat);
+    const into = ((at - start) * step.parts) / meter.meterAt(start).beatTicks + count;
+    const over = Math.floor(into / step.parts + 1e-9);
+    const line = meter.beatIndexToTick(beat + over);
+    return tempo.sampleAt(line + ((into - over * step.parts) * meter.meterAt(line).beatTicks) / step.parts);
+  }
   const ticks = step.kind === "note" ? noteTicks(step.division, step.feel) : step.kind === "tick" ? step.count : 0;
   return tempo.sampleAt(at + count * ticks);
 }

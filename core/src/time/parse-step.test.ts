@@ -11,6 +11,7 @@ describe("reading steps", () => {
       { kind: "bar", count: 1 },
       { kind: "bar", count: 4 },
       { kind: "beat", count: 3 },
+      { kind: "part", parts: 5 },
       { kind: "tick", count: 480 },
       { kind: "time", milliseconds: 10 },
       { kind: "time", milliseconds: 333.3 },
@@ -24,7 +25,10 @@ describe("reading steps", () => {
     ];
     for (const step of steps) expect(parseStep(describeStep(step))).toEqual(step);
   });
-  it.each(["", "0 ms", "1/3", "2.5 beats", "-1 s", "many bars", "3 furlongs"])("says what it did not understand in %j", (text) => {
-    expect(() => parseStep(text)).toThrow(/was not understood/);
-  });
+  it.each(["", "0 ms", "1/3", "2.5 beats", "-1 s", "many bars", "3 furlongs", "beat in 1", "beat in 33"])(
+    "says what it did not understand in %j",
+    (text) => {
+      expect(() => parseStep(text)).toThrow(/was not understood/);
+    },
+  );
 });

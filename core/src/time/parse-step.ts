@@ -1,7 +1,7 @@
-import { type GridStep, NOTE_DIVISIONS, type NoteFeel } from "./grid";
+import { type GridStep, LEAST_PARTS, MOST_PARTS, NOTE_DIVISIONS, type NoteFeel } from "./grid";
 
 /**
- * Reads a grid step or nudge value that a person typed: `1/16`, `1/8 triplet`, `1/4 dotted`, `2 bars`, `3 beats`, `480 ticks`, `10 ms`, `1.5 s`,
+ * Reads a grid step or nudge value that a person typed: `1/16`, `1/8 triplet`, `1/4 dotted`, `beat in 5`, `2 bars`, `3 beats`, `480 ticks`, `10 ms`, `1.5 s`,
  * `5 frames`, `half frame`, `quarter frame`, `100 samples`. Throws RangeError that says what was not understood.
  */
 export function parseStep(text: string): GridStep {
@@ -14,6 +14,12 @@ export function parseStep(text: string): GridStep {
     const division = Number(note[1]);
     if (!(NOTE_DIVISIONS as readonly number[]).includes(division)) fail(`notes are ${NOTE_DIVISIONS.map((d) => `1/${d}`).join(", ")}.`);
     return { kind: "note", division, feel: (note[2] ?? "straight") as NoteFeel };
+  }
+  const parted = /^beat (?:in|\/) ?(\d+)$|^1\/(\d+) beat$/.exec(raw);
+  if (parted) {
+    const parts = Number(parted[1] ?? parted[2]);
+    if (parts < LEAST_PARTS || parts > MOST_PARTS) fail(`a beat is divided into ${LEAST_PARTS} to ${MOST_PARTS} parts.`);
+    return { kind: "part", parts };
   }
   if (/^(half|quarter) frames?$/.test(raw)) return { kind: "frame", fraction: raw.startsWith("half") ? 0.5 : 0.25, count: 1 };
   const counted = /^(\d+(?:\.\d+)?)\s*([a-z]+)$/.exec(raw) ?? /^()(bar|beat|tick|frame|sample)s?$/.exec(raw);

@@ -27,9 +27,11 @@ function placeInBar(step: GridStep, { meter }: Timebase, tick: number): { k: num
       ? noteTicks(step.division, step.feel)
       : step.kind === "beat"
         ? beatTicks * step.count
-        : step.kind === "tick"
-          ? step.count
-          : 1;
+        : step.kind === "part"
+          ? beatTicks / step.parts
+          : step.kind === "tick"
+            ? step.count
+            : 1;
   return { k: Math.round((tick - start) / length), lines: Math.ceil(barTicks / length), length };
 }
 

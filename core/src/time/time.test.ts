@@ -191,6 +191,7 @@ const steps = fc.oneof(
     feel: fc.constantFrom("straight" as const, "dotted" as const, "triplet" as const),
   }),
   fc.record({ kind: fc.constantFrom("bar" as const, "beat" as const, "tick" as const), count: fc.integer({ min: 1, max: 7 }) }),
+  fc.record({ kind: fc.constant("part" as const), parts: fc.integer({ min: 2, max: 32 }) }),
   fc.record({ kind: fc.constant("time" as const), milliseconds: fc.constantFrom(0.1, 1, 10, 100, 1000, 333.3) }),
   fc.record({ kind: fc.constant("frame" as const), fraction: fc.constantFrom(1 as const, 0.5 as const, 0.25 as const), count: fc.constant(1) }),
   fc.record({ kind: fc.constant("sample" as const), count: fc.integer({ min: 1, max: 5000 }) }),
@@ -214,11 +215,26 @@ describe("grid", () => {
   it("restarts at each bar line", () => {
     fc.assert(
       fc.property(timebases, steps, fc.integer({ min: 0, max: 60 }), (timebase, step, bar) => {
-        if (step.kind !== "note" && step.kind !== "beat" && step.kind !== "tick") return;
+        if (step.kind !== "note" && step.kind !== "beat" && step.kind !== "part" && step.kind !== "tick") return;
         const at = timebase.tempo.tickToSample(timebase.meter.barIndexToTick(bar));
         expect(gridLines(step, timebase).before(at).sample).toBe(at);
       }),
     );
+  });
+  it("divides each beat of the meter into equal parts, each at the sample nearest to its place", () => {
+    // 3/8 at 100: a beat is an eighth, 14,400 samples.
+    const timebase = base({
+      tempo: new TempoMap([{ tick: 0, bpm: 100 }], 48_000),
+      meter: new MeterMap([{ tick: 0, numerator: 3, denominator: 8 }]),
+    });
+    const lines = gridLines({ kind: "part", parts: 7 }, timebase);
+    let at = -1;
+    for (let n = 0; n < 60; n++) {
+      const line = lines.after(at);
+      expect(line.sample).toBe(Math.round((n * 14_400) / 7));
+      expect(line.rank).toBe(n % 21 === 0 ? 2 : n % 7 === 0 ? 1 : 0);
+      at = line.sample;
+    }
   });
   it("puts line n of a frame grid at the sample nearest to its time, without drift", () => {
     const timebase = base({ frameRate: frameRate("29.97") });

@@ -1,4 +1,5 @@
 import { describeStep, type GridFamily, type GridStep, NOTE_DIVISIONS, type NoteFeel } from "@wet-thread/core/time/grid";
+import { gridStepOf } from "@/commands/rulers";
 import { type Settings, setSettings } from "@/state/settings";
 import { Field, Picture, Segments, Slider } from "@/ui/controls";
 import { Radios } from "@/ui/radios";
@@ -13,6 +14,8 @@ const FAMILIES: readonly (readonly [GridFamily, string])[] = [
 ];
 /** Lines of no dye. */
 const PLAIN = "plain";
+/** Parts of a beat that notes don't give; any other number is typed: beat in 11. */
+const PARTS = [5, 7];
 const TIMES = [10_000, 1000, 100, 10, 1];
 
 /** Which lines there are, and which of them count. */
@@ -32,28 +35,16 @@ export function GridMenu({ set }: { set: Settings }) {
         </Picture>
       </div>
       <Heading>Counted in</Heading>
-      <Segments
-        label="Counted in"
-        value={set.family}
-        onChange={(family) =>
-          setSettings({
-            family,
-            step: {
-              musical: { kind: "note", division: 16, feel: "straight" },
-              time: { kind: "time", milliseconds: 100 },
-              frame: { kind: "frame", fraction: 1, count: 1 },
-              sample: { kind: "sample", count: 100 },
-            }[family] as GridStep,
-          })
-        }
-        options={FAMILIES}
-      />
+      <Segments label="Counted in" value={set.family} onChange={(family) => setSettings({ family, step: gridStepOf(family) })} options={FAMILIES} />
       <Heading>Fixed step</Heading>
       <div className="flex flex-wrap gap-1.5">
         {set.family === "musical" && (
           <>
             <Chip label="Bar" on={on({ kind: "bar", count: 1 })} onClick={() => pin({ kind: "bar", count: 1 })} />
             <Chip label="Beat" on={on({ kind: "beat", count: 1 })} onClick={() => pin({ kind: "beat", count: 1 })} />
+            {PARTS.map((parts) => (
+              <Chip key={`in ${parts}`} label={`Beat in ${parts}`} on={on({ kind: "part", parts })} onClick={() => pin({ kind: "part", parts })} />
+            ))}
             {NOTE_DIVISIONS.map((division) => (
               <Chip
                 key={division}

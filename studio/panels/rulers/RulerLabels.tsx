@@ -3,8 +3,9 @@ import { FRAME_RATES } from "@wet-thread/core/time/timecode";
 import clsx from "clsx";
 import { Settings2 } from "lucide-react";
 import { toast } from "sonner";
+import { toggleRuler } from "@/commands/rulers";
 import { session, useSession } from "@/state/session";
-import { RULERS, setSettings, useSettings } from "@/state/settings";
+import { RULERS, useSettings } from "@/state/settings";
 import { RULER_NAMES, rulerRows, rulersHeight } from "@/timeline/paint/rulers";
 import { Field, Popover } from "@/ui/controls";
 
@@ -48,9 +49,7 @@ function RulerMenu() {
               role="switch"
               aria-checked={on}
               className="flex w-full items-center justify-between rounded-sm px-1.5 py-1 text-left hover:bg-weft"
-              onClick={() =>
-                on && rulers.length === 1 ? toast("One ruler stays.") : setSettings({ rulers: on ? rulers.filter((x) => x !== r) : [...rulers, r] })
-              }
+              onClick={() => toggleRuler(r)}
             >
               {RULER_NAMES[r]}
               <span className={clsx("size-3.5 rounded-sm border", on ? "border-ink bg-ink" : "border-line bg-surface")} />

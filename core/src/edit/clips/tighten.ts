@@ -5,7 +5,7 @@ import { hitsBetween } from "../../model/hits";
 import { playedSource } from "../../model/played";
 import { type Clip, clipEnd, Length, Position, StretchKind } from "../../model/schema";
 import { pointAt, withPoints } from "../../model/warp";
-import { type GridStep, NOTE_DIVISIONS } from "../../time/grid";
+import { type GridStep, LEAST_PARTS, MOST_PARTS, NOTE_DIVISIONS } from "../../time/grid";
 import { blendSpans, cutApart, inside } from "../cut";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
@@ -25,6 +25,7 @@ export const Step = z.discriminatedUnion("kind", [
     division: z.literal([...NOTE_DIVISIONS]),
     feel: z.enum(["straight", "dotted", "triplet"]).default("straight"),
   }),
+  z.object({ kind: z.literal("part"), parts: z.int().min(LEAST_PARTS).max(MOST_PARTS) }),
   z.object({ kind: z.literal("tick"), count: z.int().min(1).max(1_000_000) }),
   z.object({ kind: z.literal("time"), milliseconds: z.number().min(0.1).max(3_600_000) }),
   z.object({ kind: z.literal("frame"), fraction: z.literal([1, 0.5, 0.25]).default(1), count: z.int().min(1).max(1_000_000) }),
