@@ -495,9 +495,13 @@ export function resample(taps: usize, size: i32, up: i64, down: i64, half: i64, 
   }
 }
 
+/** What figures miss of a row. */
+const ON_ROW: f64 = 1e-6;
+
 /**
  * Reads `x` at places begin, begin + pace, …: each output is the sum of `size` (a multiple of four) samples from the whole part of its place
- * on, weighted by a row of doubles straight between the two rows around its fraction; `rows` holds `places` + 1 of them. Four lanes.
+ * on, weighted by a row of doubles straight between the two rows around its fraction, or by one of them where it lies on it; `rows` holds
+ * `places` + 1 of them. Four lanes.
  */
 export function glide(rows: usize, size: i32, places: i32, x: usize, begin: f64, pace: f64, count: i32, out: usize): void {
   for (let k = 0; k < count; k++) {
@@ -505,12 +509,27 @@ export function glide(rows: usize, size: i32, places: i32, x: usize, begin: f64,
     const whole = floor(place);
     const part = (place - whole) * <f64>places;
     const row = min(places - 1, <i32>part);
-    const f = f64x2.splat(part - <f64>row);
+    const between = part - <f64>row;
+    const f = f64x2.splat(between);
     let h = rows + <usize>(row * size) * 8;
     let next = h + <usize>size * 8;
     let at = x + <usize>(<i32>whole) * 4;
     let even = f64x2.splat(0);
     let odd = f64x2.splat(0);
+    if (between < ON_ROW || between > 1 - ON_ROW) {
+      if (between >= ON_ROW) h = next;
+      const last = h + <usize>size * 8;
+      while (h < last) {
+        even = f64x2.add(even, f64x2.mul(v128.load(h), f64x2.promote_low_f32x4(v128.load64_zero(at))));
+        odd = f64x2.add(odd, f64x2.mul(v128.load(h, 16), f64x2.promote_low_f32x4(v128.load64_zero(at, 8))));
+        h += 32;
+        at += 16;
+      }
+      const one = f64x2.add(even, odd);
+      store<f32>(out, <f32>(f64x2.extract_lane(one, 0) + f64x2.extract_lane(one, 1)));
+      out += 4;
+      continue;
+    }
     const end = next;
     while (h < end) {
       const a = v128.load(h);

@@ -33,19 +33,21 @@ const PLACES = 2048;
 const LEAST_PLACES = 256;
 /** Samples made in one go. */
 const BLOCK = 8192;
-const kept = new Map<number, Phases>();
+const kept = new Map<string, Phases>();
 /** So many are kept: a pitch that moves goes to and fro between a few. */
 const MOST_KEPT = 8;
 
-/** Weights for a cutoff, as a part of the recording's Nyquist frequency; each row adds up to one. */
-function phasesFor(cutoff: number): Phases {
-  const found = kept.get(cutoff);
+/** Weights for a cutoff, as a part of the recording's Nyquist frequency; each row adds up to one. Where moments lie in `parts` of a sample only, those have a row each. */
+function phasesFor(cutoff: number, parts = Number.POSITIVE_INFINITY): Phases {
+  const between = Math.max(LEAST_PLACES, Math.ceil((PLACES * cutoff) / ROLL_OFF));
+  const places = Math.min(parts, between);
+  const key = `${cutoff} ${places}`;
+  const found = kept.get(key);
   if (found) return found;
   const sinc = sincTable();
   const before = Math.ceil(SIDE / cutoff);
   // The kernel takes four at a time; those beyond the window are zero.
   const size = Math.ceil((2 * before + 1) / 4) * 4;
-  const places = Math.max(LEAST_PLACES, Math.ceil((PLACES * cutoff) / ROLL_OFF));
   const input = 2 * (places + 1) * size;
   const output = input + Math.ceil((BLOCK * ROLL_OFF) / cutoff) + 2 * size + 4;
   const kernels = newKernels(output + BLOCK);
@@ -64,7 +66,7 @@ function phasesFor(cutoff: number): Phases {
   const made = { cutoff, places, size, before, kernels, input, output };
   const [oldest] = kept.keys();
   if (kept.size >= MOST_KEPT) kept.delete(oldest);
-  kept.set(cutoff, made);
+  kept.set(key, made);
   return made;
 }
 
@@ -75,8 +77,8 @@ function phasesFor(cutoff: number): Phases {
 export function playTape(channels: number, fetch: Fetch, run: (at: number) => Run, from: number, to: number): Float32Array[] {
   const out = Array.from({ length: channels }, () => new Float32Array(to - from));
   for (let at = from; at < to; ) {
-    const { moment, pace, until, band = pace } = run(at);
-    const { size, before, places, kernels, input, output } = phasesFor(ROLL_OFF / Math.max(1, band));
+    const { moment, pace, until, band = pace, parts } = run(at);
+    const { size, before, places, kernels, input, output } = phasesFor(ROLL_OFF / Math.max(1, band), parts);
     const end = Math.min(to, at + BLOCK, Math.max(at + 1, Math.ceil(until)));
     const first = Math.floor(moment) - before;
     const samples = fetch(first, Math.floor(moment + (end - 1 - at) * pace) - before + size - first);

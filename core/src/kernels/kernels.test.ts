@@ -127,6 +127,9 @@ describe("the kernels and their twins give the same bits", () => {
         fc.integer({ min: 1, max: 30 }),
         (seed, begin, pace, places) => {
           alike(seed, (k) => k.glide(0, 16, places, 2048, begin, pace, 40, 6000));
+          // On rows, and a hair beside them.
+          alike(seed, (k) => k.glide(0, 16, places, 2048, 3 + 1 / places, 2 / places, 40, 6000));
+          alike(seed, (k) => k.glide(0, 16, places, 2048, 3 + 1e-8, 3 / places, 40, 6000));
         },
       ),
       { numRuns: 60 },

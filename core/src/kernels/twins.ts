@@ -1,5 +1,8 @@
 import type { Kernels } from "./loops";
 
+/** What figures miss of a row. */
+const ON_ROW = 1e-6;
+
 /** The inner loops in plain TypeScript, for where there is no WebAssembly SIMD: the same bits, slower. Single precision throughout. */
 export class Twins implements Kernels {
   readonly floats: Float32Array;
@@ -216,13 +219,15 @@ export class Twins implements Kernels {
       const whole = Math.floor(place);
       const part = (place - whole) * places;
       const row = Math.min(places - 1, Math.trunc(part));
-      const f = part - row;
-      const h = rows / 2 + row * size;
+      const between = part - row;
+      // On a row, or what figures miss of it, that row alone counts.
+      const f = between < ON_ROW || between > 1 - ON_ROW ? 0 : between;
+      const h = rows / 2 + (row + (between > 1 - ON_ROW ? 1 : 0)) * size;
       const at = x + whole;
       // Four lanes, as the SIMD loop has them.
       const lanes = [0, 0, 0, 0];
       for (let i = 0; i < size; i++) {
-        const w = doubles[h + i] + (doubles[h + size + i] - doubles[h + i]) * f;
+        const w = f === 0 ? doubles[h + i] : doubles[h + i] + (doubles[h + size + i] - doubles[h + i]) * f;
         lanes[i & 3] += w * floats[at + i];
       }
       floats[out + k] = lanes[0] + lanes[2] + (lanes[1] + lanes[3]);

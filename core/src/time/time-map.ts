@@ -1,4 +1,4 @@
-import { roundMultiple } from "./rational";
+import { commonDivisor, roundMultiple } from "./rational";
 
 /*
  * Where moments of a recording lie in one that is made from it by stretching or warping. Places are edges, so that lengths follow from them
@@ -83,10 +83,17 @@ export interface Run {
   readonly until: number;
   /** The pace that tape's filter goes by, where it is not its own. */
   readonly band?: number;
+  /** Moments lie at whole numbers of so many parts of a sample; left out where they lie anywhere. */
+  readonly parts?: number;
 }
 
 /** The run of one pace that a place of what is made lies in, from that place on. */
 export function runAt(map: TimeMap, at: number): Run {
-  const { slope } = pieceAt(map, at, "to");
-  return { moment: momentRecorded(map, at), pace: slope.from / slope.to, until: map.ties.find((t) => t.to > at)?.to ?? Number.POSITIVE_INFINITY };
+  const { tie, slope } = pieceAt(map, at, "to");
+  return {
+    moment: momentRecorded(map, at),
+    pace: slope.from / slope.to,
+    until: map.ties.find((t) => t.to > at)?.to ?? Number.POSITIVE_INFINITY,
+    ...(Number.isInteger(tie.from) && Number.isInteger(tie.to) && Number.isInteger(at) && { parts: slope.to / commonDivisor(slope.from, slope.to) }),
+  };
 }
