@@ -4,7 +4,7 @@ import { applyEdits } from "../edit/registry";
 import { asBytes, fromBytes } from "../media/text";
 import { type Document, dataOf, documentFrom, timebaseOf } from "../model/document";
 import { problems } from "../model/invariants";
-import { documentOf, documents, SOURCES } from "../testing/arbitraries";
+import { documentOf, documents, plainClip, SOURCES } from "../testing/arbitraries";
 import { edited, edits } from "../testing/edits";
 import { METER_DENOMINATORS } from "../time/meter";
 import { TempoMap } from "../time/tempo";
@@ -235,5 +235,49 @@ describe("timelines", () => {
     const doc = documentOf(1, []);
     expect(() => readOtio("{", doc.sources, 48_000, () => "x")).toThrow(/no whole JSON/);
     expect(() => readOtio('{"OTIO_SCHEMA":"Clip.1"}', doc.sources, 48_000, () => "x")).toThrow(/no OpenTimelineIO/);
+  });
+  it("are refused in words, or make a piece that holds, whatever became of their values", () => {
+    const doc = applyEdits(
+      documentOf(
+        2,
+        [0, 1, 2].map((i) => plainClip({ id: `c${i}`, start: 4000 * i, offset: 300, length: 3000 })),
+      ),
+      [
+        { type: "set-envelope", clipIds: ["c0"], points: [{ at: 400, value: -6 }] },
+        { type: "stretch", clipIds: ["c1"], length: 3500 },
+        { type: "add-marker", position: 900 },
+      ],
+    ).doc;
+    const { text } = otioOf(doc, "Cut");
+    const values = fc.constantFrom<unknown>(null, -1, 0, 1.5, 1e300, "", "x", [], {}, true, [[[[]]]], Number.MAX_SAFE_INTEGER);
+    fc.assert(
+      fc.property(fc.array(fc.tuple(fc.nat(400), values, fc.constantFrom("set", "drop", "nest")), { minLength: 1, maxLength: 4 }), (changes) => {
+        const whole: unknown = JSON.parse(text);
+        // Every place in it that holds something, in order.
+        const places: [Record<string, unknown>, string][] = [];
+        const walk = (at: unknown): void => {
+          if (typeof at !== "object" || at === null) return;
+          for (const key of Object.keys(at)) {
+            places.push([at as Record<string, unknown>, key]);
+            walk((at as Record<string, unknown>)[key]);
+          }
+        };
+        walk(whole);
+        for (const [k, value, how] of changes) {
+          const [at, key] = places[k % places.length];
+          if (how === "drop") delete at[key];
+          // A copy of all of it inside itself: as near to a circle as a text can come.
+          else at[key] = how === "nest" ? JSON.parse(text) : value;
+        }
+        let n = 0;
+        try {
+          const { data } = readOtio(JSON.stringify(whole), doc.sources, doc.sampleRate, () => `new${n++}`);
+          expect(problems(documentFrom(data, doc.sources))).toEqual([]);
+        } catch (error) {
+          expect(error).toBeInstanceOf(InterchangeError);
+        }
+      }),
+      { numRuns: 1500 },
+    );
   });
 });

@@ -184,6 +184,9 @@ export interface ReadTimeline {
 
 const MOST_CLIPS = 200_000;
 
+/** Beyond this, in samples, nothing of a piece lies. */
+const FURTHEST = Number.MAX_SAFE_INTEGER / 4;
+
 /** Reads a timeline into the content of a version; `sources` are the project's recordings. `newId` makes ids. Throws InterchangeError in words. */
 export function readOtio(text: string, sources: ReadonlyMap<string, SourceInfo>, sampleRate: number, newId: () => string): ReadTimeline {
   let file: unknown;
@@ -263,6 +266,10 @@ export function readTimeline(file: unknown, sources: ReadonlyMap<string, SourceI
       tracks.push(kept.data ? { ...kept.data, id: trackId, name: textOf(item.name) || kept.data.name } : plain);
     }
     let at = 0;
+    const go = (by: number): void => {
+      at += Math.max(0, by);
+      if (at > FURTHEST) throw new InterchangeError("This timeline reaches further than can be counted.");
+    };
     let before: Clip | null = null;
     let cross: { before: number; after: number } | null = null;
     for (const child of listOf(item.children)) {
@@ -276,14 +283,14 @@ export function readTimeline(file: unknown, sources: ReadonlyMap<string, SourceI
       }
       const length = samplesOf(span.duration, sampleRate);
       if (kind === "Gap") {
-        at += Math.max(0, length ?? 0);
+        go(length ?? 0);
         before = null;
         cross = null;
         continue;
       }
       if (kind !== "Clip") {
         leave("nested compositions");
-        at += Math.max(0, length ?? 0);
+        go(length ?? 0);
         before = null;
         cross = null;
         continue;
@@ -292,7 +299,7 @@ export function readTimeline(file: unknown, sources: ReadonlyMap<string, SourceI
       const first = samplesOf(span.start_time, sampleRate) ?? 0;
       const long = length ?? Math.max(0, (source?.length ?? 0) - first);
       const here = at;
-      at += Math.max(0, long);
+      go(long);
       if (!source || long < 1 || first < 0) {
         before = null;
         cross = null;
@@ -345,6 +352,7 @@ export function readTimeline(file: unknown, sources: ReadonlyMap<string, SourceI
         }
         clip = { ...clip, length: whole - clip.offset };
       }
+      if (clip.sync !== null && clip.sync >= clip.length) clip = { ...clip, sync: null };
       if (blended && before) {
         const left: Clip = before;
         const material = (playedSource(sources, left)?.length ?? 0) - left.offset - (here - left.start);
