@@ -2,6 +2,7 @@ import { expect, test } from "@playwright/test";
 import { clipEnd } from "@wet-thread/core/model/schema";
 import { addSource, api, exportWav, newProject, noise, wavFile } from "../client";
 import { EditorPage } from "../editor";
+import { Fingers } from "../touch";
 
 const RATE = 48_000;
 
@@ -126,4 +127,35 @@ test("a take that is late is lined up with the one that is heard; a recording is
   const box = await panel.getByTestId("lane-low").boundingBox();
   await panel.getByTestId("lane-low").dispatchEvent("drop", { dataTransfer: data, clientX: (box?.x ?? 0) + 100, clientY: (box?.y ?? 0) + 10 });
   await expect.poll(async () => (await lanes()).map((l) => l.name)).toEqual(["Two", "One", "Third"]);
+});
+
+test.describe("with a finger", () => {
+  test.use({ hasTouch: true });
+  test("takes are swept, tapped for a phrase, and taken back by Undo", async ({ page }) => {
+    const made = await piece();
+    const editor = await EditorPage.open(page, made, { snapOn: false, edgeFadeMs: 10 });
+    const touch = await Fingers.on(page);
+    await page.keyboard.press("w");
+    await page.keyboard.press("Control+a");
+    await page.keyboard.press("Alt+d");
+    const panel = page.getByRole("region", { name: "Takes" });
+    await expect(panel.getByRole("listitem")).toHaveCount(3);
+    const { bundles } = await editor.version();
+    const takes = (bundles?.[0] as { takes: { id: string }[] }).takes;
+    const at = async (n: number, seconds: number) => {
+      const [box, view] = [await panel.getByTestId(`lane-${takes[n].id}`).boundingBox(), await editor.view()];
+      if (!box) throw new Error("no lane");
+      return { x: box.x + (seconds * RATE - view.start) / view.per, y: box.y + 20 };
+    };
+    const lanes = async () => (await editor.version()).clips.sort((a, b) => a.start - b.start).map((c) => takes.findIndex((l) => l.id === c.take));
+    expect(await lanes()).toEqual([2]);
+    await touch.drag([await at(0, 2), await at(0, 4)]);
+    await expect.poll(lanes).toEqual([2, 0, 2]);
+    await touch.tap(await at(1, 5.5));
+    await expect.poll(lanes).toEqual([2, 0, 2, 1, 2]);
+    const undo = await page.getByRole("button", { name: "Undo", exact: true }).boundingBox();
+    if (!undo) throw new Error("no undo");
+    await touch.tap({ x: undo.x + undo.width / 2, y: undo.y + undo.height / 2 });
+    await expect.poll(lanes).toEqual([2, 0, 2]);
+  });
 });
