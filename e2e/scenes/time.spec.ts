@@ -245,6 +245,7 @@ test("a ruler that counts otherwise than the grid offers that grid and nudge fol
   await expect(line).toContainText("frame grid");
   await expect(line.getByRole("button", { name: /^frame$|1 frame/ })).toBeVisible();
   // The ruler of the grid goes: it is offered what is left.
+  await page.getByRole("button", { name: "Rulers", exact: true }).click();
   await dialog.getByRole("switch", { name: "Timecode" }).click();
   await expect(page.getByRole("button", { name: "Grid and nudge in bars and beats" })).toBeVisible();
   for (const name of ["Sections and markers", "Tempo and meter", "Minutes and seconds"]) await dialog.getByRole("switch", { name }).click();

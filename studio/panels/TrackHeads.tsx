@@ -52,16 +52,40 @@ export function TrackHeads() {
   const menuFor = useRef<string | null>(null);
   const boxes = laneBoxes(doc);
   const below = boxes.at(-1);
+  /** The same at once: a pointer that is let go may not wait for the next drawing. */
+  const swept = useRef<Sweep | null>(null);
+  const take = (now: Sweep | null): void => {
+    swept.current = now;
+    setSweep(now);
+  };
+  const sweeping = sweep !== null;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: what is swept is asked of the ref
   useEffect(() => {
-    if (!sweep) return;
-    const done = (): void => {
-      setSweep(null);
-      if (sweep.what === "arm") recorder().arm([...sweep.ids], sweep.value);
-      else session().edit([{ type: "set-track", trackIds: [...sweep.ids], [sweep.what]: sweep.value }]);
+    if (!sweeping) return;
+    // What lies under the pointer is asked for: a finger's stays with the switch that it was put on.
+    const over = (e: PointerEvent): void => {
+      const now = swept.current;
+      const under = document.elementFromPoint(e.clientX, e.clientY)?.closest(`[data-switch="${now?.what}"]`);
+      const id = under?.closest<HTMLElement>("[data-track]")?.dataset.track;
+      if (now && id && !now.ids.has(id)) take({ ...now, ids: new Set([...now.ids, id]) });
     };
+    const done = (): void => {
+      const now = swept.current;
+      take(null);
+      if (!now) return;
+      if (now.what === "arm") recorder().arm([...now.ids], now.value);
+      else session().edit([{ type: "set-track", trackIds: [...now.ids], [now.what]: now.value }]);
+    };
+    const off = (): void => take(null);
+    window.addEventListener("pointermove", over);
     window.addEventListener("pointerup", done);
-    return () => window.removeEventListener("pointerup", done);
-  }, [sweep]);
+    window.addEventListener("pointercancel", off);
+    return () => {
+      window.removeEventListener("pointermove", over);
+      window.removeEventListener("pointerup", done);
+      window.removeEventListener("pointercancel", off);
+    };
+  }, [sweeping]);
   return (
     <aside aria-label="Tracks" className="flex shrink-0 flex-col" style={{ width: HEAD_WIDTH }}>
       <RulerLabels />
@@ -84,7 +108,7 @@ export function TrackHeads() {
                   height={box.height}
                   mono={monoOf(doc, box.trackId)}
                   sweep={sweep}
-                  onSweep={setSweep}
+                  onSweep={take}
                   onGrip={(e) => dragHead(e, box, setGoesTo)}
                 />
                 <HeightGrip box={box} />
@@ -276,7 +300,7 @@ function Head({ track, chosen, height, mono, sweep, onSweep, onGrip }: HeadProps
       color={color}
       onClick={() => (what === "arm" ? recorder().arm([track.id], !armed) : set({ [what]: !track[what] }))}
       onPress={() => onSweep({ what, value: !isOn(what), ids: new Set([track.id]) })}
-      onOver={() => sweep?.what === what && onSweep({ ...sweep, ids: new Set([...sweep.ids, track.id]) })}
+      what={what}
     />
   );
   return (
@@ -388,11 +412,11 @@ interface ToggleProps {
   color: string;
   onClick: () => void;
   onPress: () => void;
-  onOver: () => void;
+  what: Sweep["what"];
 }
 
 /** A switch of a head. Pressed and dragged it sets those of the other tracks that the pointer goes over, all in one step. */
-function Toggle({ on, label, letter, color, onClick, onPress, onOver }: ToggleProps) {
+function Toggle({ on, label, letter, color, onClick, onPress, what }: ToggleProps) {
   return (
     <button
       type="button"
@@ -405,7 +429,7 @@ function Toggle({ on, label, letter, color, onClick, onPress, onOver }: TogglePr
         e.currentTarget.releasePointerCapture(e.pointerId);
         onPress();
       }}
-      onPointerEnter={onOver}
+      data-switch={what}
       className="num grid h-[18px] w-[20px] shrink-0 touch-none place-items-center rounded-sm border border-line bg-raised font-semibold text-ink-2 text-xs underline-offset-2 aria-pressed:font-bold aria-pressed:underline"
       style={
         on ? { background: `color-mix(in srgb, var(--${color}) 38%, var(--raised))`, borderColor: `var(--${color})`, color: "var(--ink)" } : undefined
