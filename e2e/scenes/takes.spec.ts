@@ -140,8 +140,8 @@ test.describe("with a finger", () => {
     await page.keyboard.press("Alt+d");
     const panel = page.getByRole("region", { name: "Takes" });
     await expect(panel.getByRole("listitem")).toHaveCount(3);
-    const { bundles } = await editor.version();
-    const takes = (bundles?.[0] as { takes: { id: string }[] }).takes;
+    const [stack] = ((await editor.version()).bundles ?? []) as { takes: { id: string }[] }[];
+    const { takes } = stack;
     const at = async (n: number, seconds: number) => {
       const [box, view] = [await panel.getByTestId(`lane-${takes[n].id}`).boundingBox(), await editor.view()];
       if (!box) throw new Error("no lane");
