@@ -1,10 +1,22 @@
-import { expect, test } from "@playwright/test";
+import { expect, type Page, test } from "@playwright/test";
 import { createDemo } from "../../demo/create";
 import { addSource, api, BASE, newProject, noise, wavFile } from "../client";
 import { listen } from "../ear";
 import { EditorPage } from "../editor";
 
 const same = (a: Float32Array, b: Float32Array): boolean => a.length === b.length && a.every((v, i) => v === b[i]);
+/** A piece of one clip of noise, and its samples. */
+async function ofNoise(page: Page, seconds: number) {
+  const made = await newProject(48_000);
+  const x = noise(seconds * 48_000, 5);
+  const source = await addSource(made.projectId, wavFile([x]), "Noise.wav");
+  const edits = [
+    { type: "add-track", id: "t", name: "Noise" },
+    { type: "add-clip", id: "c", name: "Noise", trackId: "t", sourceId: source.id, start: 0 },
+  ];
+  await api("POST", `/api/versions/${made.versionId}/edits`, { revision: 0, edits });
+  return { x, editor: await EditorPage.open(page, made, { edgeFadeMs: 0 }) };
+}
 const power = (x: Float32Array): number => x.reduce((s, v) => s + v * v, 0) / x.length;
 
 test("scene 23, a hum that needs help: a chain laid on, heard bare and treated, kept as a preset, laid on more clips; an echo past the end; all taken off", async ({
@@ -107,15 +119,7 @@ test("scene 23, a hum that needs help: a chain laid on, heard bare and treated, 
 });
 
 test("what is turned at is heard at once, before the server has made it; the bare sound is as loud where that is wanted", async ({ page }) => {
-  const { projectId, versionId } = await newProject(48_000);
-  const x = noise(4 * 48_000, 5);
-  const source = await addSource(projectId, wavFile([x]), "Noise.wav");
-  const edits = [
-    { type: "add-track", id: "t", name: "Noise" },
-    { type: "add-clip", id: "c", name: "Noise", trackId: "t", sourceId: source.id, start: 0 },
-  ];
-  await api("POST", `/api/versions/${versionId}/edits`, { revision: 0, edits });
-  const editor = await EditorPage.open(page, { projectId, versionId }, { edgeFadeMs: 0 });
+  const { x, editor } = await ofNoise(page, 4);
   // The server never gets to making it.
   await page.route(/pcm\?chunk=/, (route) =>
     route.request().url().includes("~m") ? route.fulfill({ status: 202, json: { status: "rendering", progress: 0 } }) : route.continue(),
@@ -153,15 +157,7 @@ test("what is turned at is heard at once, before the server has made it; the bar
 });
 
 test("a dial is turned: heard meanwhile, laid when it is let go as one step, called off by Escape; keys and a double click too", async ({ page }) => {
-  const { projectId, versionId } = await newProject(48_000);
-  const x = noise(40 * 48_000, 6);
-  const source = await addSource(projectId, wavFile([x]), "Noise.wav");
-  const edits = [
-    { type: "add-track", id: "t", name: "Noise" },
-    { type: "add-clip", id: "c", name: "Noise", trackId: "t", sourceId: source.id, start: 0 },
-  ];
-  await api("POST", `/api/versions/${versionId}/edits`, { revision: 0, edits });
-  const editor = await EditorPage.open(page, { projectId, versionId }, { edgeFadeMs: 0 });
+  const { x, editor } = await ofNoise(page, 40);
   await page.keyboard.press("w");
   await page.keyboard.press("Control+a");
   await page.getByRole("button", { name: "Add …" }).click();

@@ -2,9 +2,6 @@
 import http from "node:http";
 import next from "next";
 
-// A fault that nobody met is told, and all else goes on: people are at work on this server.
-for (const fault of ["uncaughtException", "unhandledRejection"]) process.on(fault, (error) => console.error(error));
-
 const [port, hostname] = [Number(process.argv[2]), process.argv[3]];
 const app = next({ dir: process.cwd(), dev: false, port, hostname });
 await app.prepare();
@@ -21,6 +18,9 @@ server.on("error", (error) => {
   process.exit(1);
 });
 server.listen(port, hostname);
+
+// A fault that nobody met is told, and all else goes on: people are at work on this server.
+for (const fault of ["uncaughtException", "unhandledRejection"]) process.on(fault, (error) => console.error(error));
 
 /** How long answers under way may take when the server ends. */
 const LAST_MS = 1000;

@@ -1,9 +1,9 @@
 import { EditError } from "@wet-thread/core/edit/errors";
 import { applyEditsInTurns, type Edit, newKey } from "@wet-thread/core/edit/registry";
-import { invertStored, type StoredChange, storedChanges, wholeChanges } from "@wet-thread/core/edit/stored-change";
+import { invertStored, isTakenAway, type StoredChange, storedChanges, wholeChanges } from "@wet-thread/core/edit/stored-change";
 import { summaryOf } from "@wet-thread/core/edit/summary";
 import { applyChanges, type Change, type Document, dataOf, documentFrom, type Entities, type EntityKind } from "@wet-thread/core/model/document";
-import { NewId, nameOf, OPTIONAL_FIELDS, type SourceInfo } from "@wet-thread/core/model/schema";
+import { NewId, nameOf, type SourceInfo } from "@wet-thread/core/model/schema";
 import { and, asc, desc, eq, getTableColumns, gt, gte, inArray, lt, lte, type Placeholder, type SQL, sql } from "drizzle-orm";
 import { LRUCache } from "lru-cache";
 import { z } from "zod";
@@ -216,9 +216,8 @@ interface Step {
 /** What of a thing that stays is written: the fields that differ, and the names of those that it is without from now on. */
 function alteration({ kind, id, after }: StoredChange) {
   const fields = Object.entries(after ?? {});
-  const isGone = ([key, value]: [string, unknown]): boolean => value === null && OPTIONAL_FIELDS.has(key);
-  const without = fields.filter(isGone).map(([key]) => key);
-  return { kind, id, data: Object.fromEntries(fields.filter((f) => !isGone(f))), ...(without.length > 0 && { without }) };
+  const without = fields.filter(([key, value]) => isTakenAway(key, value)).map(([key]) => key);
+  return { kind, id, data: Object.fromEntries(fields.filter(([key]) => !without.includes(key))), ...(without.length > 0 && { without }) };
 }
 
 /**

@@ -38,8 +38,11 @@ export function storedChanges(changes: readonly Change[]): StoredChange[] {
   });
 }
 
+/** Whether a field of a stored change says that the thing is without it from then on. */
+export const isTakenAway = (key: string, value: unknown): boolean => value === null && OPTIONAL_FIELDS.has(key);
+
 function withFields(kind: EntityKind, now: Fields, to: Fields): Fields {
-  const gone = (key: string): boolean => to[key] === null && OPTIONAL_FIELDS.has(key);
+  const gone = (key: string): boolean => isTakenAway(key, to[key]);
   const set: Fields = {};
   for (const key in to) set[key] = gone(key) ? undefined : to[key];
   if (kind === "clip") return evenClip(now as unknown as Clip, set as Partial<Clip>) as unknown as Fields;

@@ -77,7 +77,7 @@ function regularLines(step: GridStep, num: number, den: number, coarse: number, 
 }
 
 /** What figures miss of a whole part of a beat. */
-const SLIP = 1e-9;
+const MISSED = 1e-9;
 
 function musicalLines(step: GridStep, { tempo, meter }: Timebase): GridLines {
   const line = (tick: number): GridLine => {
@@ -98,7 +98,7 @@ function musicalLines(step: GridStep, { tempo, meter }: Timebase): GridLines {
             ? step.count
             : 0;
   /** How many lines lie between a bar's start and a tick in it. */
-  const linesTo = (start: number, tick: number): number => Math.floor(((tick - start) * parts) / ticksIn(start) + SLIP);
+  const linesTo = (start: number, tick: number): number => Math.floor(((tick - start) * parts) / ticksIn(start) + MISSED);
   /** The last line's tick at or before a tick. */
   const beforeTick = (tick: number): number => {
     const bar = meter.barIndexAt(tick);
