@@ -88,3 +88,24 @@ export function noise(length: number, seed: number): Float32Array {
     return (s / 2 ** 31 - 1) * 0.5;
   });
 }
+
+/** Someone who listens to a project's events. Tells when it has heard certain words since it last began to listen anew. */
+export async function listenTo(base: string, projectId: string) {
+  const stop = new AbortController();
+  const answer = await fetch(`${base}/api/projects/${projectId}/events`, { signal: stop.signal });
+  const reader = (answer.body as ReadableStream<Uint8Array>)
+    .pipeThrough(new TextDecoderStream() as never)
+    .getReader() as ReadableStreamDefaultReader<string>;
+  let said = "";
+  return {
+    async hears(words: string): Promise<void> {
+      while (!said.includes(words)) {
+        const { value, done } = await reader.read();
+        if (done) throw new Error(`The events ended before ${words} was heard.`);
+        said += value;
+      }
+      said = "";
+    },
+    stop: () => stop.abort(),
+  };
+}

@@ -60,7 +60,11 @@ export class OwnServer {
   }
 
   killDatabase(): void {
-    this.database.kill();
+    this.database.signal("SIGKILL");
+  }
+  /** Whoever is connected goes on; nobody new gets in until the door is open again. */
+  databaseDoor(open: boolean): void {
+    this.database.signal(open ? "SIGCONT" : "SIGSTOP");
   }
   /** Starts it again, and waits until the server has found it. */
   async startDatabase(): Promise<void> {

@@ -1,6 +1,6 @@
 import pg from "pg";
 import { afterAll, describe, expect, it } from "vitest";
-import { addSource, api, BASE, exportWav, newProject, noise, readWav, until, wavFile } from "../client";
+import { addSource, api, BASE, exportWav, listenTo, newProject, noise, readWav, until, wavFile } from "../client";
 
 const database = new pg.Pool({ connectionString: process.env.DATABASE_URL, max: 2 });
 afterAll(() => database.end());
@@ -223,20 +223,13 @@ describe("a job that hangs", () => {
 describe("whoever listens", () => {
   it("is told when something may have been missed, and hears what comes after", async () => {
     const { projectId, edit } = await project();
-    const stop = new AbortController();
-    const answer = await fetch(`${BASE}/api/projects/${projectId}/events`, { signal: stop.signal });
-    const reader = (answer.body as ReadableStream<Uint8Array>).pipeThrough(new TextDecoderStream() as never).getReader();
-    let said = "";
-    const hears = async (words: string): Promise<void> => {
-      while (!said.includes(words)) said += (await reader.read()).value ?? "";
-    };
+    const { hears, stop } = await listenTo(BASE, projectId);
     await edit({ type: "add-marker", position: 1 });
     await hears('"step"');
     await database.query("select pg_terminate_backend(pid) from pg_stat_activity where query = 'listen wet_thread'");
     await hears('"again"');
-    said = "";
     await edit({ type: "add-marker", position: 2 });
     await hears('"step"');
-    stop.abort();
+    stop();
   });
 });

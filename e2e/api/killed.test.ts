@@ -1,7 +1,7 @@
 import { setTimeout as wait } from "node:timers/promises";
 import fc from "fast-check";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { noise, until, wavFile } from "../client";
+import { listenTo, noise, until, wavFile } from "../client";
 import { OwnServer } from "../own-server";
 
 let own: OwnServer;
@@ -148,6 +148,31 @@ describe("nothing that was acknowledged is lost", () => {
     },
     20_000 * KILLS,
   );
+
+  it("and the first who listens to a server that was just started is answered when the database is heard, not before", async () => {
+    await own.killWeb();
+    await own.startWeb();
+    const project = await own.must("POST", "/api/projects", { name: "Heard", sampleRate: 48_000 });
+    const mark = (revision: number) =>
+      own.must("POST", `/api/versions/${project.versions[0].id}/edits`, { revision, edits: [{ type: "add-marker", position: revision }] });
+    await mark(0);
+    // Some connections at once, so that nobody waits for a new one later.
+    await Promise.all(Array.from({ length: 12 }, () => own.must("GET", `/api/projects/${project.id}`)));
+    own.databaseDoor(false);
+    let answered = false;
+    const listening = listenTo(own.url, project.id).then((heard) => {
+      answered = true;
+      return heard;
+    });
+    // Edits go on by the connections that are there.
+    for (let revision = 1; revision < 40; revision++) await mark(revision);
+    own.databaseDoor(true);
+    expect(answered).toBe(false);
+    const { hears, stop } = await listening;
+    await mark(40);
+    await hears('"step"');
+    stop();
+  }, 60_000);
 
   it("when the worker is killed in the midst of an import: another takes the job up", async () => {
     const project = await own.must("POST", "/api/projects", { name: "Killed", sampleRate: 48_000 });

@@ -163,8 +163,8 @@ export async function startPostgres(folder, begun = () => {}) {
     port,
     data,
     stop,
-    /** As if the machine had lost it: no clean-up at all. */
-    kill: () => process.kill(Number(fs.readFileSync(path.join(data, "postmaster.pid"), "utf8").split("\n")[0]), "SIGKILL"),
+    /** Killed as if the machine had lost it: no clean-up at all. Or stopped, and it lets nobody new in, until it is told to go on. */
+    signal: (name) => process.kill(Number(fs.readFileSync(path.join(data, "postmaster.pid"), "utf8").split("\n")[0]), name),
     /** Starts it again, at the same port, whenever it is gone. Returns how to end that. */
     watch: () => {
       let over = false;

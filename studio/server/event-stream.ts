@@ -1,10 +1,14 @@
-import { onEvent, type ProjectEvent } from "./events";
+import { listening, onEvent, type ProjectEvent } from "./events";
 
 /** How often a line is sent to keep the connection alive through proxies. */
 const ALIVE_MS = 20_000;
 
-/** Answers with the events that are meant, as they come, until the one who asked has gone. */
-export function eventStream(request: Request, meant: (event: ProjectEvent) => boolean): Response {
+/**
+ * Answers with the events that are meant, as they come, until the one who asked has gone. The answer begins when they are heard: whoever asks
+ * catches up at that moment, and would miss what happens between.
+ */
+export async function eventStream(request: Request, meant: (event: ProjectEvent) => boolean): Promise<Response> {
+  await listening();
   const encoder = new TextEncoder();
   let stop = (): void => {};
   const body = new ReadableStream<Uint8Array>({

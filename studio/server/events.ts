@@ -25,11 +25,16 @@ export async function announce(on: Pick<Database, "execute">, event: ProjectEven
 }
 
 type Listener = (event: ProjectEvent) => void;
-const place = globalThis as typeof globalThis & { wetThreadListeners?: Set<Listener> };
+interface Listening {
+  readonly listeners: Set<Listener>;
+  /** Settled once the first try to listen has come to an end, either way. */
+  readonly begun: Promise<void>;
+}
+const place = globalThis as typeof globalThis & { wetThreadListening?: Listening };
 
-/** Keeps one connection that listens. When it was lost and is there again, everybody is told: what happened meanwhile was not heard. */
+/** Listens on a connection of its own, again and again. When it was lost and is there again, everybody is told: what happened meanwhile was not heard. */
 async function listen(listeners: Set<Listener>, again = false): Promise<void> {
-  const client = new pg.Client({ connectionString: databaseUrl(), keepAlive: true });
+  const client = new pg.Client({ connectionString: databaseUrl(), keepAlive: true, connectionTimeoutMillis: 10_000 });
   let lost = false;
   const reconnect = (): void => {
     if (lost) return;
@@ -55,12 +60,20 @@ async function listen(listeners: Set<Listener>, again = false): Promise<void> {
   }
 }
 
+function held(): Listening {
+  if (!place.wetThreadListening) {
+    const listeners = new Set<Listener>();
+    place.wetThreadListening = { listeners, begun: listen(listeners) };
+  }
+  return place.wetThreadListening;
+}
+
+/** Resolves when the database is listened to, or is known to be away: what happens from now on is heard, or told as missed. */
+export const listening = (): Promise<void> => held().begun;
+
 /** Calls back for each event until the returned function is called. One connection serves all listeners of a process. */
 export function onEvent(listener: Listener): () => void {
-  if (!place.wetThreadListeners) {
-    place.wetThreadListeners = new Set();
-    void listen(place.wetThreadListeners);
-  }
-  place.wetThreadListeners.add(listener);
-  return () => void place.wetThreadListeners?.delete(listener);
+  const { listeners } = held();
+  listeners.add(listener);
+  return () => void listeners.delete(listener);
 }
