@@ -148,6 +148,24 @@ describe("sound out", () => {
     expect(loud.job.files[0].notes).toEqual([expect.stringMatching(/dB below what is asked.*-1 dBTP/)]);
     expect(loud.job.files[0].loudness.truePeak).toBeCloseTo(-1, 1);
   });
+  it("says what is cut off above full scale, and not where it is kept or turned down", async () => {
+    const { versionId, projectId } = await piece();
+    const notes = async (request: object) => (await exported(versionId, request)).job.files[0].notes;
+    expect(await notes({})).toEqual([]);
+    const revision = (await api("GET", `/api/versions/${versionId}`)).body.revision;
+    const clipIds = (await api("GET", `/api/versions/${versionId}`)).body.clips.map((c: { id: string }) => c.id);
+    expect(clipIds.length, projectId).toBeGreaterThan(0);
+    await api("POST", `/api/versions/${versionId}/edits`, { revision, edits: [{ type: "set-gain", clipIds, gain: 24 }] });
+    for (const [request, words] of [
+      [{}, /above full scale: what is more than 24 bits hold was cut off. Asked for a level, or in 32 float, it/],
+      [{ encoding: "pcm16", measure: true }, /16 bits hold would be cut off/],
+      [{ format: "flac" }, /was cut off. Asked for a level it/],
+      [{ format: "mp3" }, /most players/],
+    ] as const)
+      expect(await notes(request)).toEqual([expect.stringMatching(words)]);
+    for (const request of [{ encoding: "float32" }, { normalise: { peak: -3 } }, { normalise: { peak: -3 }, measure: true }])
+      expect(await notes(request)).toEqual([]);
+  });
   it("of silence tells nothing, and leaves it as it is", async () => {
     const { versionId } = await piece();
     const { job } = await exported(versionId, { span: { start: 0, end: RATE }, normalise: { loudness: -16 } });

@@ -94,10 +94,16 @@ test("a folder of ten kinds is dropped: each sound is laid, one cut short asks, 
   await (await chooser).setFiles([...kinds, "j.flac"].map((n) => path.join(folder, n)));
   await page.getByRole("button", { name: /One below another/ }).click();
   await expect.poll(async () => (await api("GET", `/api/versions/${body.versions[0].id}`)).body.clips.length, { timeout: 60_000 }).toBe(7);
-  await expect(page.getByText(/This file is not audio of a kind that is read here/).first()).toBeVisible();
+  // What could not be read is told together, beside what is asked; neither hides the other.
+  const notices = page.getByRole("region", { name: /^Notifications/ });
+  await expect(notices.getByText("2 files were not taken in.")).toBeVisible();
+  await expect(notices.getByText(/^h\.caf, i\.txt: This file is not audio of a kind that is read here/)).toBeVisible();
+  await notices.getByRole("button", { name: "Close" }).click({ trial: true });
+  await notices.getByRole("button", { name: "Keep" }).click({ trial: true });
   await page.getByRole("tab", { name: "Sources" }).click();
   await page.getByRole("button", { name: "Keep what is there" }).click();
   await expect(page.getByText("The end of its file is missing; what was there was kept.")).toBeVisible();
+  await expect(notices.getByRole("button", { name: "Keep" })).toHaveCount(0);
   fs.rmSync(folder, { recursive: true });
 });
 

@@ -57,11 +57,32 @@ function sendPart(address: string, part: Blob, progress: (sent: number) => void,
   });
 }
 
+type Refused = (name: string, why: string) => void;
+
+/** Tells what could not be taken in: of one file by itself, of several together, by reason, until it has been read. */
+function refusals(): Refused {
+  const id = newKey();
+  const byReason = new Map<string, string[]>();
+  return (name, why) => {
+    byReason.set(why, [...(byReason.get(why) ?? []), name]);
+    const all = [...byReason].map(([reason, names]) => `${names.join(", ")}: ${reason}`);
+    const count = [...byReason.values()].reduce((n, names) => n + names.length, 0);
+    if (count === 1) toast.error(all[0], { id, duration: 10_000 });
+    else
+      toast.error(`${count} files were not taken in.`, {
+        id,
+        description: all.join("\n"),
+        duration: Number.POSITIVE_INFINITY,
+        cancel: { label: "Close", onClick: () => {} },
+      });
+  };
+}
+
 /**
  * Sends one file in parts; a line that breaks goes on where it was, as soon as the server answers again. Resolves to the recording, or null
  * when it was refused or cancelled (and says why).
  */
-async function upload(file: File): Promise<SourceRow | null> {
+async function upload(file: File, refused: Refused): Promise<SourceRow | null> {
   const id = newKey();
   const off = new AbortController();
   useUploads.setState(({ list }) => ({ list: [...list, { id, name: file.name, sent: 0, size: file.size, cancel: () => off.abort() }] }));
@@ -97,7 +118,7 @@ async function upload(file: File): Promise<SourceRow | null> {
     toast(`${file.name}: cancelled. Nothing was kept of it.`);
     return null;
   } catch (error) {
-    toast.error(`${file.name}: ${(error as Error).message}`, { duration: 10_000 });
+    refused(file.name, (error as Error).message);
     return null;
   } finally {
     change(id, null);
@@ -107,7 +128,7 @@ async function upload(file: File): Promise<SourceRow | null> {
 const AWAY_MS = 1000;
 
 /** Waits until a recording has been read, or asks something; null when it could not be. */
-async function whenReady(id: string): Promise<SourceRow | null> {
+async function whenReady(id: string, refused: Refused): Promise<SourceRow | null> {
   for (;;) {
     const now = await ask<SourceRow>(`/api/sources/${id}`).catch((error: ServerError) => error);
     if (now instanceof ServerError) {
@@ -117,7 +138,7 @@ async function whenReady(id: string): Promise<SourceRow | null> {
       continue;
     }
     if (now.status === "failed") {
-      toast.error(`${now.name}: ${now.error}`, { duration: 10_000 });
+      refused(now.name, now.error ?? "It could not be read.");
       return null;
     }
     if (now.status === "ready" || now.status === "asking") return now;
@@ -125,10 +146,14 @@ async function whenReady(id: string): Promise<SourceRow | null> {
   }
 }
 
+/** What the notice is known by that asks about a recording; it may be answered among the sources too. */
+const question = (id: string): string => `asking ${id}`;
+
 /** Answers what is asked about a recording whose file holds less than it says. Resolves to it where what is there is kept. */
 export async function answerSource(id: string, keep: boolean): Promise<SourceRow | null> {
   try {
     const row = await ask<SourceRow>(`/api/sources/${id}/answer`, { json: { keep } });
+    toast.dismiss(question(id));
     await session().refreshSources();
     return keep ? row : null;
   } catch (error) {
@@ -177,9 +202,10 @@ export async function importFiles(
     trackId ??= fresh;
     position += row.length;
   };
+  const refused = refusals();
   for (const file of files) {
-    const row = await upload(file);
-    const read = row && (await whenReady(row.id));
+    const row = await upload(file, refused);
+    const read = row && (await whenReady(row.id, refused));
     if (!read) continue;
     if (read.status === "ready") {
       await lay(read);
@@ -187,6 +213,7 @@ export async function importFiles(
     }
     await session().refreshSources();
     toast(read.name, {
+      id: question(read.id),
       description: read.asking?.message ?? "",
       duration: Number.POSITIVE_INFINITY,
       action: { label: "Keep", onClick: () => void answerSource(read.id, true).then((kept) => kept && lay(kept)) },
@@ -197,9 +224,10 @@ export async function importFiles(
 
 /** Imports files as new lanes of a take stack, each from the same place on. */
 export async function importAsTakes(files: readonly File[], bundleId: string, position: number): Promise<void> {
+  const refused = refusals();
   for (const file of files) {
-    const row = await upload(file);
-    const read = row && (await whenReady(row.id));
+    const row = await upload(file, refused);
+    const read = row && (await whenReady(row.id, refused));
     if (!read) continue;
     await known(read);
     tellNotes(read);

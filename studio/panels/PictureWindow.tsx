@@ -79,7 +79,8 @@ export function PictureWindow() {
   const offset = useSettings((s) => s.pictureOffset);
   const canvas = useRef<HTMLCanvasElement>(null);
   const code = useRef<HTMLSpanElement>(null);
-  const [place, setPlace] = useState({ right: 16, bottom: 60 });
+  // Above where imports tell how far they are.
+  const [place, setPlace] = useState({ right: 16, bottom: 190 });
   useEffect(() => {
     let due = 0;
     let last = "";

@@ -22,12 +22,21 @@ export function pointsChart(theme: Settings["theme"], xaxis: ApexOptions["xaxis"
   };
 }
 
-/** An axis of seconds, told as minutes and seconds. */
-export const secondsAxis: ApexOptions["xaxis"] = {
-  min: 0,
-  labels: {
-    rotate: 0,
-    hideOverlappingLabels: true,
-    formatter: (v) => `${Math.floor(Number(v) / 60)}:${String(Math.floor(Number(v) % 60)).padStart(2, "0")}`,
-  },
-};
+/** Distances between the lines of an axis of seconds. */
+const STEPS = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14_400];
+
+/** An axis of seconds from zero to an end, told as minutes and seconds, with lines at round ones. */
+export function secondsAxis(end: number): ApexOptions["xaxis"] {
+  const step = STEPS.find((s) => end / s <= 6) ?? Math.ceil(end / 6);
+  const lines = Math.max(1, Math.ceil(end / step));
+  return {
+    min: 0,
+    max: lines * step,
+    tickAmount: lines,
+    labels: {
+      rotate: 0,
+      hideOverlappingLabels: true,
+      formatter: (v) => `${Math.floor(Number(v) / 60)}:${String(Math.floor(Number(v) % 60)).padStart(2, "0")}`,
+    },
+  };
+}

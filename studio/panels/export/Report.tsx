@@ -77,7 +77,7 @@ function OverTime({ file, target }: { file: OutFile; target?: number }) {
   const few = Math.ceil(momentary.length / 400);
   const line = (list: readonly (number | null)[]) =>
     list.flatMap((v, i) => (i % few === 0 ? [{ x: (i + 1) * step, y: v === null ? null : Math.max(FLOOR, Math.round(v * 10) / 10) }] : []));
-  const look = pointsChart(theme, secondsAxis);
+  const look = pointsChart(theme, secondsAxis(momentary.length * step));
   const options: ApexOptions = {
     ...look,
     chart: { ...look.chart, type: "line" },
@@ -92,7 +92,7 @@ function OverTime({ file, target }: { file: OutFile; target?: number }) {
             y: target,
             borderColor: palette.dyes.fern,
             strokeDashArray: 4,
-            label: { text: `${target} LUFS`, style: { background: "transparent", color: palette.ink2 } },
+            label: { text: `${shown(target)} LUFS`, style: { background: "transparent", color: palette.ink2 } },
           },
         ],
       },

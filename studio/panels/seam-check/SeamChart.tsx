@@ -35,7 +35,7 @@ export function SeamChart({ rows, onOpen }: { rows: readonly SeamRow[]; onOpen: 
   }, [rows]);
   const palette = PALETTES[theme];
   const point = (r: SeamRow, y: number) => ({ x: r.seam.position / rate, y: Math.round(y * 10) / 10 });
-  const look = pointsChart(theme, secondsAxis);
+  const look = pointsChart(theme, secondsAxis(rows.reduce((end, r) => Math.max(end, r.seam.position), 0) / rate));
   const options: ApexOptions = {
     ...look,
     chart: {

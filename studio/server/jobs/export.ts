@@ -2,6 +2,7 @@ import { Readable } from "node:stream";
 import type { Loudness } from "@wet-thread/core/analysis/loudness";
 import { Resampler } from "@wet-thread/core/dsp/resampler";
 import { MediaError } from "@wet-thread/core/media/source";
+import { OUT_FORMATS } from "@wet-thread/core/media/writers";
 import { eq } from "drizzle-orm";
 import yazl from "yazl";
 import { db } from "../db/client";
@@ -70,9 +71,20 @@ function gainFor({ normalise, ceiling, measure }: ExportSpec, loudness: Loudness
   const most = ceiling - HAIR - (loudness.truePeak ?? 0);
   const gain = wished - is;
   if (gain <= most) return { gain, notes: [] };
-  const short = (gain - most).toFixed(1);
+  const short = gain - most < 0.1 ? "less than 0.1" : (gain - most).toFixed(1);
   const came = measure ? "It would come out" : "It came out";
   return { gain: most, notes: [`${came} ${short} dB below what is asked: more would pass a true peak of ${ceiling} dBTP.`] };
+}
+
+/** What is lost, or may be, where peaks stand above full scale: whole numbers hold no more, and of a coded file most players play no more. */
+function pastFullScale({ format, encoding, measure }: ExportSpec, { samplePeak }: Loudness): string[] {
+  const { samples } = OUT_FORMATS[format];
+  if (samplePeak === null || samplePeak < 0.01 || (samples && encoding === "float32")) return [];
+  const above = `Its peaks stand ${Math.max(0.1, samplePeak).toFixed(1)} dB above full scale`;
+  if (!samples) return [`${above}, where most players cut them off. Asked for a level, it keeps them whole.`];
+  const lost = `what is more than ${encoding === "pcm16" ? 16 : 24} bits hold ${measure ? "would be" : "was"} cut off`;
+  const floats = (samples as readonly string[]).includes("float32") ? ", or in 32 float," : "";
+  return [`${above}: ${lost}. Asked for a level${floats} it keeps them whole.`];
 }
 
 /** What was measured, once all of it is turned up. */
@@ -200,7 +212,8 @@ export async function runExport({ exportId }: { exportId: string }): Promise<voi
         }
       }
       const loudness = thinned(before ? turned(before, spec.measure ? 0 : gain) : await (meter as Aside<"loudness">).finish());
-      files.push({ name: names[index], bytes, length: frames, sampleRate: rate, gain: spec.measure ? 0 : gain, notes, loudness });
+      const kept = { gain: spec.measure ? 0 : gain, notes: [...notes, ...pastFullScale(spec, before ? turned(before, gain) : loudness)] };
+      files.push({ name: names[index], bytes, length: frames, sampleRate: rate, ...kept, loudness });
     } finally {
       meter?.end();
     }
