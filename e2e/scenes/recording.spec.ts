@@ -323,6 +323,45 @@ test("from an input of the browser beside the stand-in; one that is refused, not
   expect((await clicksOff(clips.find((c) => c.trackId === "loom") as Clip, RATE)).filter((n) => n !== 0)).toEqual([]);
 });
 
+test("recorded while the armed input is still being opened: it is opened once, and what comes in is recorded", async ({ page }) => {
+  await page.addInitScript(() => {
+    const { mediaDevices } = navigator;
+    const real = mediaDevices.getUserMedia.bind(mediaDevices);
+    const scope = window as unknown as { asked: number; wait: Promise<void>; open: () => void };
+    scope.asked = 0;
+    scope.wait = new Promise((open) => {
+      scope.open = open;
+    });
+    mediaDevices.getUserMedia = async (wanted) => {
+      // The first is only asked for so that the inputs have names.
+      if (scope.asked++ > 0) await scope.wait;
+      return real(wanted);
+    };
+  });
+  const { editor } = await studio(page);
+  const asked = () => page.evaluate(() => (window as unknown as { asked: number }).asked);
+  await page.getByRole("tab", { name: "Track" }).click();
+  await editor.chooseTrack("Guide");
+  await page.getByRole("button", { name: "Look for inputs" }).click();
+  const input = page.getByLabel("Input", { exact: true });
+  await expect.poll(() => input.locator("option").count()).toBeGreaterThan(1);
+  await input.selectOption({ index: 1 });
+  await arm(page, "Guide");
+  await expect.poll(asked).toBe(2);
+  await page.keyboard.press("*");
+  // It is in the midst of beginning, and says so.
+  await page.keyboard.press("*");
+  await expect(page.getByText("Recording is just beginning.")).toBeVisible();
+  await page.evaluate(() => (window as unknown as { open: () => void }).open());
+  await untilRecorded(page, 1.5);
+  expect(await asked()).toBe(2);
+  await page.keyboard.press("*");
+  await expect(status(page)).toHaveCount(0, { timeout: 30_000 });
+  const { clips } = await editor.version();
+  expect(clips.map((c) => c.trackId)).toEqual(["guide"]);
+  expect(Math.max(...(await samplesOf(clips[0].sourceId)).map(Math.abs))).toBeGreaterThan(0.05);
+});
+
 test("stopped while it is counted in nothing is recorded, and without an armed track it says what to do", async ({ page }) => {
   const { editor, projectId } = await studio(page, { recording: { countInBars: 2 } });
   await page.keyboard.press("*");

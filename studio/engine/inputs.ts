@@ -73,8 +73,19 @@ export class Inputs {
     private readonly gone: (name: string) => void,
   ) {}
 
-  /** Opens just these inputs; those that are open already stay so. Throws InputError, and leaves open what could be opened. */
-  async use(ids: readonly string[]): Promise<void> {
+  private turn: Promise<unknown> = Promise.resolve();
+
+  /**
+   * Opens just these inputs; those that are open already stay so. Throws InputError, and leaves open what could be opened. One after the other: who
+   * presses record while an armed input is still being opened waits for it, and does not open it a second time beside.
+   */
+  use(ids: readonly string[]): Promise<void> {
+    const mine = this.turn.then(() => this.useNow(ids));
+    this.turn = mine.catch(() => {});
+    return mine;
+  }
+
+  private async useNow(ids: readonly string[]): Promise<void> {
     const gone = this.open.filter((o) => !ids.includes(o.id));
     const missing = ids.filter((id) => !this.open.some((o) => o.id === id));
     if (gone.length === 0 && missing.length === 0) return;
