@@ -354,6 +354,8 @@ test("recorded while the armed input is still being opened: it is opened once, a
   await expect(page.getByText("Recording is just beginning.")).toBeVisible();
   await page.evaluate(() => (window as unknown as { open: () => void }).open());
   await untilRecorded(page, 1.5);
+  await page.getByRole("tab", { name: "Sources" }).click();
+  await expect(page.getByRole("list", { name: "Being recorded" }).getByRole("listitem")).toContainText(/Guide.*[1-9]/);
   expect(await asked()).toBe(2);
   await page.keyboard.press("*");
   await expect(status(page)).toHaveCount(0, { timeout: 30_000 });

@@ -10,6 +10,7 @@ import { toast } from "sonner";
 import { answerSource, chooseFiles, layOut } from "@/commands/import-files";
 import { sourcePreview, useSourcePreview } from "@/engine/source-preview";
 import { ask, ServerError, type SourceRow } from "@/state/api";
+import { useRecorder } from "@/state/recording";
 import { session, useSession } from "@/state/session";
 import { setSettings } from "@/state/settings";
 import { selectClips, useView, view } from "@/state/view";
@@ -35,7 +36,7 @@ export function SourcesTab() {
   // One that was removed while unused is back as soon as an undo brings back a clip of it.
   const sources = [...rows.values()].filter((s) => s.removedAt === null || used.has(s.id));
   const found = sources.filter((s) => s.name.toLowerCase().includes(wanted.trim().toLowerCase()));
-  const unused = sources.filter((s) => s.status !== "queued" && s.status !== "importing" && !used.has(s.id)).length;
+  const unused = sources.filter((s) => ["ready", "failed", "asking"].includes(s.status) && !used.has(s.id)).length;
   return (
     <div>
       <Button className="w-full" onClick={chooseFiles}>
@@ -49,6 +50,7 @@ export function SourcesTab() {
         </div>
       )}
       {sources.length > 0 && found.length === 0 && <Empty title="Nothing found">No recording is called that.</Empty>}
+      <UnderWay />
       <ul className="mt-3 space-y-3" aria-label="Recordings">
         {found.map((s) => (
           <Source key={s.id} source={s} used={used.get(s.id) ?? 0} />
@@ -60,6 +62,26 @@ export function SourcesTab() {
         </Button>
       )}
     </div>
+  );
+}
+
+/** What is being recorded by this page: it lies in the list when it has ended. */
+function UnderWay() {
+  const { phase, tracks, came, before } = useRecorder();
+  const all = useSession((s) => s.doc.tracks);
+  const rate = useSession((s) => s.doc.sampleRate);
+  if (phase === "off") return null;
+  const words = phase === "on" ? formatClock(came - before, rate, 1) : phase === "starting" || phase === "counting" ? "about to begin" : "being taken in";
+  return (
+    <ul className="mt-3 space-y-1" aria-label="Being recorded">
+      {tracks.map((id) => (
+        <li key={id} className="flex items-center gap-2">
+          <span aria-hidden className="size-2 shrink-0 rounded-full bg-madder" />
+          <span className="min-w-0 flex-1 truncate font-medium">{all.get(id)?.name}</span>
+          <span className="num text-ink-2 text-xs">{words}</span>
+        </li>
+      ))}
+    </ul>
   );
 }
 
