@@ -21,6 +21,21 @@ async function piece() {
   await api("POST", `/api/versions/${versionId}/edits`, { revision: 1, edits: [{ type: "set-gain", clipIds: ["a"], gain: -6 }] });
   await api("POST", `/api/versions/${versionId}/undo`, { revision: 2 });
   const copy = await api("POST", `/api/projects/${projectId}/versions`, { name: "Short cut", from: versionId });
+  const fade = { length: 0, shape: "power", bend: 0 };
+  const part = {
+    id: "p",
+    name: "Stroke",
+    length: 5000,
+    offset: 700,
+    color: null,
+    gain: -3,
+    pan: 0,
+    mute: false,
+    fadeIn: fade,
+    fadeOut: fade,
+    sync: null,
+  };
+  expect((await api("POST", `/api/sources/${one.id}/parts`, { parts: [part] })).status).toBe(200);
   return { projectId, versionId, copyId: copy.body.id, sources: [one.id, other.id] };
 }
 
@@ -72,7 +87,9 @@ describe("project archives", () => {
         [s.id, read.sources[i].id].map(async (id) => Buffer.from(await (await fetch(`${BASE}/api/sources/${id}/file`)).arrayBuffer())),
       );
       expect(a.equals(b)).toBe(true);
+      expect(read.sources[i].parts).toEqual(s.parts);
     }
+    expect(read.sources.map((s: { parts: { name: string }[] }) => s.parts.map((p) => p.name))).toEqual([["Stroke"], []]);
     // What was undone can be done again, where its steps came along.
     const redo = await api("POST", `/api/versions/${read.versions[0].id}/redo`, { revision: history ? 3 : 0 });
     expect(redo.status).toBe(history ? 200 : 422);

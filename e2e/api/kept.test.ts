@@ -160,6 +160,61 @@ describe("bad requests", () => {
   }, 60_000);
 });
 
+describe("parts of a recording", () => {
+  const fade = { length: 0, shape: "power", bend: 0 };
+  const part = {
+    id: "p",
+    name: "Stroke",
+    length: 5000,
+    offset: 700,
+    color: null,
+    gain: -3,
+    pan: 0,
+    mute: false,
+    fadeIn: fade,
+    fadeOut: fade,
+    sync: null,
+  };
+  it("are kept under names, laid again as they were, and hold their recording", async () => {
+    const { projectId, versionId, sourceId, edit } = await project();
+    const parts = (list: object[]) => api("POST", `/api/sources/${sourceId}/parts`, { parts: list });
+    expect((await parts([part, { ...part, id: "q", name: "Rest", offset: 10_000, recipe: { reverse: true } }])).body.parts).toHaveLength(2);
+    expect((await parts([{ ...part, name: "First stroke" }])).body.parts.map((p: { name: string }) => p.name)).toEqual(["First stroke", "Rest"]);
+    expect((await api("DELETE", `/api/sources/${sourceId}`)).body).toMatchObject({
+      error: "in-use",
+      message: expect.stringMatching(/parts of it are kept/),
+    });
+    expect((await api("POST", `/api/projects/${projectId}/sources/unused`, {})).body.ids).toEqual([]);
+    const [kept] = (await api("GET", `/api/projects/${projectId}`)).body.sources[0].parts;
+    await edit({ type: "paste", at: 4000, clips: [{ ...kept, sourceId, trackId: "t", start: 0, layer: 0, blend: null }] });
+    const [left] = await readWav(await exportWav(versionId));
+    const whole = noise(60_000, 7);
+    const off = Math.max(...left.slice(4000, 9000).map((v, i) => Math.abs(v - whole[700 + i] * 10 ** (-3 / 20))));
+    expect(off).toBeLessThan(1e-6);
+    // Kept no longer, its clips stay.
+    for (const id of ["p", "q"]) expect((await api("DELETE", `/api/sources/${sourceId}/parts/${id}`)).status).toBe(200);
+    expect((await api("DELETE", `/api/sources/${sourceId}/parts/p`)).status).toBe(404);
+    expect((await api("GET", `/api/versions/${versionId}`)).body.clips).toHaveLength(1);
+  });
+  it("that can't be are refused in words, and many at once are all there", async () => {
+    const { sourceId } = await project();
+    const parts = (list: unknown) => api("POST", `/api/sources/${sourceId}/parts`, { parts: list });
+    for (const wrong of [
+      [],
+      [{ ...part, length: 60_000 }],
+      [{ ...part, name: "" }],
+      [{ ...part, offset: -1 }],
+      [{ ...part, channels: [1] }],
+      [{ ...part, recipe: { stretch: { kind: "smooth", from: 2, to: 1 } }, offset: 29_000 }],
+      "all",
+    ])
+      expect([400, 422], JSON.stringify(wrong)).toContain((await parts(wrong)).status);
+    expect((await api("POST", "/api/sources/nobody/parts", { parts: [part] })).status).toBe(404);
+    await Promise.all(Array.from({ length: 20 }, (_, i) => parts([{ ...part, id: `p${i}` }])));
+    expect((await api("GET", `/api/sources/${sourceId}`)).body.parts).toHaveLength(20);
+  });
+});
+
 describe("steps", () => {
   it("that are named with nothing, or at length, are done and undone like others", async () => {
     const { versionId, edit, look } = await project();

@@ -150,7 +150,7 @@ describe("sound out", () => {
   });
   it("says what is cut off above full scale, and not where it is kept or turned down", async () => {
     const { versionId, projectId } = await piece();
-    const notes = async (request: object) => (await exported(versionId, request)).job.files[0].notes;
+    const notes = async (request: Record<string, unknown>) => (await exported(versionId, request)).job.files[0].notes;
     expect(await notes({})).toEqual([]);
     const revision = (await api("GET", `/api/versions/${versionId}`)).body.revision;
     const clipIds = (await api("GET", `/api/versions/${versionId}`)).body.clips.map((c: { id: string }) => c.id);

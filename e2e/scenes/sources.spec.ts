@@ -57,6 +57,59 @@ test("a recording is found, heard by itself, dragged to a lane and below; unused
   expect((await editor.lane("bells")).some((c) => c.name === "Spare hiss")).toBe(true);
 });
 
+test("a part of a clip is kept under a name of its own, heard, laid by dragging and by a press, and kept no longer", async ({ page }) => {
+  const demo = await createDemo(BASE, "Parts");
+  const editor = await EditorPage.open(page, demo, { snapOn: false });
+  const [clip] = await editor.lane("guide");
+  const [from, to] = [clip.start + 48_000, clip.start + 96_000];
+  await editor.range(from, to, "guide");
+  await page.keyboard.press("Alt+Shift+P");
+  await page.keyboard.type("The looms");
+  await page.keyboard.press("Enter");
+  const parts = page.getByRole("list", { name: /^Parts of Guide, take 1/ });
+  await expect(parts.getByRole("listitem")).toHaveCount(1);
+  await expect(parts).toContainText("The looms");
+
+  await parts.getByRole("button", { name: "Hear The looms" }).click();
+  await expect(parts.getByRole("button", { name: "Stop The looms" })).toBeVisible();
+  await expect(parts.getByRole("button", { name: "Hear The looms" })).toBeVisible({ timeout: 5000 });
+
+  // What was hidden beyond its edges came along: it can be pulled out.
+  const grip = await parts.getByText("The looms").boundingBox();
+  if (!grip) throw new Error("no part");
+  const place = await editor.at(at(3), "bells", 40);
+  await editor.drag({ x: grip.x + 10, y: grip.y + 8 }, place);
+  await editor.saved();
+  const laid = (await editor.lane("bells")).find((c) => c.name === "The looms");
+  const pixel = await editor.samplesPerPixel();
+  expect(laid?.sourceId).toBe(clip.sourceId);
+  expect(Math.abs((laid?.offset ?? 0) - clip.offset - 48_000)).toBeLessThan(2 * pixel);
+  expect(Math.abs((laid?.length ?? 0) - 48_000)).toBeLessThan(3 * pixel);
+
+  // Laid on a track of its own where none is chosen, found by its name, and undone.
+  await page.getByLabel("Find a recording").fill("looms");
+  await expect(page.getByRole("list", { name: "Recordings" }).locator(":scope > li")).toHaveCount(1);
+  await parts.getByRole("button", { name: "Lay The looms at the playhead" }).click();
+  await editor.saved();
+  expect((await editor.version()).clips.filter((c) => c.name === "The looms")).toHaveLength(2);
+  await page.keyboard.press("Control+z");
+  await editor.saved();
+  expect((await editor.version()).clips.filter((c) => c.name === "The looms")).toHaveLength(1);
+
+  // Kept no longer its clip stays, and it can be had back.
+  await parts.getByRole("button", { name: "Keep The looms no longer" }).click();
+  await expect(parts).toHaveCount(0);
+  await page.getByRole("button", { name: "Undo", exact: true }).last().click();
+  await page.getByLabel("Find a recording").fill("");
+  await expect(parts).toContainText("The looms");
+  // From the menu of a clip, under the clip's own name; Escape leaves that.
+  await editor.select(clip.id);
+  await page.keyboard.press("Alt+Shift+P");
+  await page.keyboard.press("Escape");
+  await expect(parts.getByRole("listitem")).toHaveCount(2);
+  await expect(parts).toContainText(clip.name);
+});
+
 test("the piece is walked as a list by keys alone, and no view has a serious fault for a screen reader", async ({ page }) => {
   const demo = await createDemo(BASE, "List");
   await EditorPage.open(page, demo);

@@ -11,6 +11,7 @@ import type { Command } from "./command";
 import { exportSelection } from "./export-here";
 import * as hits from "./hits";
 import { chooseFiles } from "./import-files";
+import { keepSelected } from "./kept-parts";
 import { openKit } from "./kit";
 import * as listen from "./listening";
 import { removeMark } from "./marks";
@@ -162,6 +163,7 @@ export const COMMANDS: readonly Command[] = [
   { id: "duplicate", title: "Duplicate", keys: ["D"], run: () => clip.repeat() },
   { id: "repeat", title: "Repeat or fill …", keys: ["Shift+D"], run: () => setView({ panel: "repeat" }) },
   { id: "join", title: "Join", keys: ["Mod+J"], run: clip.join },
+  { id: "keep-part", title: "Keep the range, or the clip, in Sources under a name", keys: ["Alt+Shift+P"], run: () => void keepSelected() },
   { id: "print", title: "Print: makes a new recording of what is selected", keys: ["Shift+P"], run: () => void clip.print() },
   { id: "bundle", title: "Bundle", keys: ["Mod+B"], run: clip.bundle },
   { id: "release", title: "Release the bundle", keys: ["Mod+Shift+B"], run: clip.release },

@@ -18,10 +18,15 @@ export function toggleInspector(): void {
   else setSettings({ inspector: !settings().inspector });
 }
 
-function showTab(tab: InspectorTab): void {
+/** Shows a tab of the inspector, wherever that is. */
+export function openTab(tab: InspectorTab): void {
   if (view().narrow) setView({ inspectorOver: true });
   else if (!settings().inspector) setSettings({ inspector: true });
   setView({ tab });
+}
+
+function showTab(tab: InspectorTab): void {
+  openTab(tab);
   focusSoon("[role=tab][data-state=active]");
 }
 

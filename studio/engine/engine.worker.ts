@@ -1,6 +1,7 @@
 /// <reference lib="webworker" />
 import { applyChanges, type Change, type Document, documentFrom, NEW_PIECE, timebaseOf } from "@wet-thread/core/model/document";
-import type { SourceInfo, VersionData } from "@wet-thread/core/model/schema";
+import { clipOfPart, type KeptPart } from "@wet-thread/core/model/kept-part";
+import { NO_FADE, type SourceInfo, type VersionData } from "@wet-thread/core/model/schema";
 import type { Slice } from "@wet-thread/core/model/slices";
 import { Metronome } from "@wet-thread/core/render/metronome";
 import { Renderer, spansNeeded } from "@wet-thread/core/render/renderer";
@@ -471,17 +472,28 @@ let engine: Engine | null = null;
 /** Plays one recording by itself; the piece waits as it is. */
 let apart: Engine | null = null;
 
-/** A piece of one clip: a whole recording. */
-function alone(source: SourceInfo, sampleRate: number): Document {
-  const fade = { length: 0, shape: "straight" as const, bend: 0 };
+/** A piece of one clip: a whole recording, or a part of it that is kept. */
+function alone(source: SourceInfo, part: KeptPart | null, sampleRate: number): Document {
   const track = { id: "t", name: "", color: "woad" as const, height: 36, mute: false, solo: false, gain: 0, pan: 0, hidden: false, link: null };
-  const clip = { id: "c", trackId: "t", sourceId: source.id, start: 0, length: source.length, offset: 0, name: "", color: null, gain: 0, pan: 0 };
+  const all = {
+    id: "c",
+    length: source.length,
+    offset: 0,
+    name: "",
+    color: null,
+    gain: 0,
+    pan: 0,
+    mute: false,
+    fadeIn: NO_FADE,
+    fadeOut: NO_FADE,
+    sync: null,
+  };
   return documentFrom(
     {
       sampleRate,
       piece: { ...NEW_PIECE, trackOrder: ["t"] },
       tracks: [track],
-      clips: [{ ...clip, mute: false, layer: 0, fadeIn: fade, fadeOut: fade, blend: null, sync: null, bundle: null }],
+      clips: [clipOfPart(source.id, part ?? all, "t", 0)],
       markers: [],
       sections: [],
     },
@@ -505,8 +517,8 @@ const handle = (message: ToEngine): void => {
       engine?.stop();
       apart?.stop();
       if (!engine) break;
-      apart = engine.beside(alone(message.source, message.sampleRate));
-      void apart.play(message.from, null, message.source.length, 0, null);
+      apart = engine.beside(alone(message.source, message.part, message.sampleRate));
+      void apart.play(message.from, null, (message.part ?? message.source).length, 0, null);
       break;
     case "play":
       apart?.stop();

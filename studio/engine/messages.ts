@@ -1,4 +1,5 @@
 import type { Change } from "@wet-thread/core/model/document";
+import type { KeptPart } from "@wet-thread/core/model/kept-part";
 import type { SourceInfo, VersionData } from "@wet-thread/core/model/schema";
 import type { Slice } from "@wet-thread/core/model/slices";
 import type { StandInKind } from "@wet-thread/core/render/stand-in";
@@ -31,8 +32,8 @@ export type ToEngine =
   /** Sound follows this position until "stop". */
   | { readonly type: "scrub"; readonly position: number }
   | { readonly type: "loop"; readonly loop: Span }
-  /** One recording by itself, from a sample on, in place of the piece. */
-  | { readonly type: "source"; readonly source: SourceInfo; readonly from: number; readonly sampleRate: number }
+  /** One recording by itself, or a part of it, from a sample of it on, in place of the piece. */
+  | { readonly type: "source"; readonly source: SourceInfo; readonly part: KeptPart | null; readonly from: number; readonly sampleRate: number }
   | { readonly type: "stop" };
 
 /** From the engine worker to the page. Frames count what the ring has ever held. */

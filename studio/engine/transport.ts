@@ -1,5 +1,6 @@
 import { applyEdits } from "@wet-thread/core/edit/registry";
 import { type Document, dataOf } from "@wet-thread/core/model/document";
+import type { KeptPart } from "@wet-thread/core/model/kept-part";
 import type { Slice } from "@wet-thread/core/model/slices";
 import { attacksOnly } from "@wet-thread/core/render/attacks";
 import type { StandInKind } from "@wet-thread/core/render/stand-in";
@@ -422,8 +423,8 @@ export class Transport {
 
   private sourceEnds: (() => void) | null = null;
 
-  /** Hears one recording by itself from a sample on; `ended` is called when it is over or something else is played. */
-  async hearSource(sourceId: string, from: number, ended: () => void): Promise<void> {
+  /** Hears one recording by itself, or a part of it, from a sample of it on; `ended` is called when it is over or something else is played. */
+  async hearSource(sourceId: string, part: KeptPart | null, from: number, ended: () => void): Promise<void> {
     const source = session().doc.sources.get(sourceId);
     if (!source) return;
     if (this.held()) return ended();
@@ -438,7 +439,7 @@ export class Transport {
       return ended();
     }
     if (this.sourceEnds === ended)
-      this.tell({ type: "source", source, from: Math.min(from, source.length - 1), sampleRate: session().doc.sampleRate });
+      this.tell({ type: "source", source, part, from: Math.min(from, (part ?? source).length - 1), sampleRate: session().doc.sampleRate });
   }
 
   stopSource(): void {

@@ -18,6 +18,7 @@ import { linesBetween, viewGrid } from "@/timeline/model/grid-columns";
 import { clearPreview, setPreview } from "@/timeline/model/preview";
 import { rulersHeight } from "@/timeline/paint/rulers";
 import { Button, Field, Key, Segments } from "@/ui/controls";
+import { NameField } from "@/ui/NameField";
 import { CompareMarks } from "./CompareMarks";
 import { ComparePanel } from "./ComparePanel";
 import { lengthFrom, numberFrom } from "./inspector/parts";
@@ -128,36 +129,24 @@ function ClipName() {
   const naming = useView((v) => v.naming);
   const doc = useSession((s) => s.doc);
   const [start, spp, scrollY] = [useView((v) => v.start), useView((v) => v.samplesPerPixel), useView((v) => v.scrollY)];
-  const left = useRef(false);
   const clip = naming ? doc.clips.get(naming) : undefined;
   const box = clip && laneBoxes(doc).find((b) => b.trackId === clip.trackId);
   if (!clip || !box) return null;
   const [x0, x1] = [(clip.start - start) / spp, (clipEnd(clip) - start) / spp];
   return (
-    <input
-      // biome-ignore lint/a11y/noAutofocus: it was asked for
-      autoFocus
-      aria-label="Name of the clip"
+    <NameField
       key={clip.id}
-      defaultValue={clip.name}
+      label="Name of the clip"
+      value={clip.name}
       className="absolute z-20 h-[19px] rounded-sm border border-ink-3 bg-raised px-1 font-semibold text-sm outline-none"
       style={{
         left: Math.max(2, x0),
         top: rulersHeight(settings().rulers) + box.top - scrollY + CLOTH_TOP,
         width: Math.max(120, Math.min(260, x1 - Math.max(2, x0))),
       }}
-      onFocus={(e) => {
-        left.current = false;
-        e.target.select();
-      }}
-      onBlur={(e) => {
-        const name = e.target.value.trim();
-        if (!left.current && name !== clip.name) session().edit([{ type: "set-clip", clipIds: [clip.id], name }]);
+      onDone={(name) => {
+        if (name !== null) session().edit([{ type: "set-clip", clipIds: [clip.id], name }]);
         setView({ naming: null });
-      }}
-      onKeyDown={(e) => {
-        left.current = e.key === "Escape";
-        if (e.key === "Enter" || e.key === "Escape") e.currentTarget.blur();
       }}
     />
   );

@@ -17,6 +17,7 @@ import { HEAD_WIDTH, HEIGHTS, type LaneBox, laneBoxes } from "@/timeline/model/g
 import { clearPreview, setPreview, usePreview } from "@/timeline/model/preview";
 import { Slider } from "@/ui/controls";
 import { Menu } from "@/ui/menu";
+import { NameField } from "@/ui/NameField";
 import { LevelBar } from "./LevelBar";
 import { InputLevel } from "./recording/InputLevel";
 import { RulerLabels } from "./rulers/RulerLabels";
@@ -364,8 +365,6 @@ function Head({ track, chosen, height, mono, sweep, onSweep, onGrip }: HeadProps
 /** The name of a track: typed anew after a double click, Enter on it, or by the command. Escape leaves it as it was. */
 function HeadName({ track }: { track: Track }) {
   const naming = useView((v) => v.naming === track.id);
-  const left = useRef(false);
-  const done = (): void => setView({ naming: null });
   if (!naming)
     return (
       <button
@@ -381,25 +380,14 @@ function HeadName({ track }: { track: Track }) {
       </button>
     );
   return (
-    <input
-      // biome-ignore lint/a11y/noAutofocus: it was asked for
-      autoFocus
-      aria-label={`Name of track ${track.name}`}
+    <NameField
+      label={`Name of track ${track.name}`}
+      value={track.name}
       className="w-full min-w-0 truncate rounded-sm bg-raised font-semibold outline-none"
-      defaultValue={track.name}
       size={8}
-      onFocus={(e) => {
-        left.current = false;
-        e.target.select();
-      }}
-      onBlur={(e) => {
-        const name = e.target.value.trim();
-        if (!left.current && name && name !== track.name) session().edit([{ type: "rename-track", trackId: track.id, name }]);
-        done();
-      }}
-      onKeyDown={(e) => {
-        left.current = e.key === "Escape";
-        if (e.key === "Enter" || e.key === "Escape") e.currentTarget.blur();
+      onDone={(name) => {
+        if (name) session().edit([{ type: "rename-track", trackId: track.id, name }]);
+        setView({ naming: null });
       }}
     />
   );

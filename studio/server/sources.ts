@@ -213,10 +213,10 @@ export const ofProject = (projectId: string | SQL) =>
 /** The projects that have a recording, in SQL about `sources`. */
 const itsProjects = sql`(select sources.project_id union all select h.project_id from shared_sources h where h.source_id = sources.id)`;
 
-/** Whether a clip of any version uses a recording, in SQL about `sources`. */
-const inUse = sql`exists (select 1 from entities e join versions v on v.id = e.version_id
+/** Whether a clip of any version uses a recording, or a part of it is kept under a name, in SQL about `sources`. */
+const inUse = sql`(jsonb_array_length(sources.parts) > 0 or exists (select 1 from entities e join versions v on v.id = e.version_id
   where v.project_id in ${itsProjects} and (e.kind = 'clip' and e.data->>'sourceId' = sources.id
-    or e.kind = 'bundle' and e.data ? 'takes' and position(sources.id in e.data::text) > 0))`;
+    or e.kind = 'bundle' and e.data ? 'takes' and position(sources.id in e.data::text) > 0)))`;
 
 /** Whether a step of any version names a recording: undo may bring a clip of it back. */
 const inHistory = sql`exists (select 1 from steps s join versions v on v.id = s.version_id
@@ -289,7 +289,7 @@ export async function removeSource(id: string): Promise<{ removed: true; kept: b
       .select({ used: sql<boolean>`${inUse}`, history: sql<boolean>`${inHistory}` })
       .from(sources)
       .where(eq(sources.id, id));
-    if (named.used) throw new ApiError(409, "in-use", "A clip uses this recording. Nothing was changed.");
+    if (named.used) throw new ApiError(409, "in-use", "A clip uses this recording, or parts of it are kept. Nothing was changed.");
     // A recording that other projects share stays as long as they have it.
     const [other] = await tx.select({ id: sharedSources.projectId }).from(sharedSources).where(eq(sharedSources.sourceId, id)).limit(1);
     if (other) named.history = true;

@@ -1,4 +1,5 @@
 import type { Told } from "@wet-thread/core/media/format";
+import type { KeptPart } from "@wet-thread/core/model/kept-part";
 import type { Hit } from "@wet-thread/core/model/schema";
 
 /** An error answer of the API; `status` 0 when the server could not be reached. */
@@ -49,6 +50,8 @@ export interface SourceRow extends Told {
   readonly sampleRate: number;
   readonly originalRate: number;
   readonly transients: readonly number[];
+  /** Parts of it that are kept under names of their own. */
+  readonly parts: readonly KeptPart[];
   /** The same and fainter ones, with their strengths; null where strengths are not known. */
   readonly hits: readonly Hit[] | null;
   /** What kind of file it came as, and what should be known of how it was read. */

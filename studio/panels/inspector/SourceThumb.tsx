@@ -3,25 +3,19 @@ import { useEffect, useRef } from "react";
 import { sourcePreview, useSourcePreview } from "@/engine/source-preview";
 import type { SourceRow } from "@/state/api";
 import { drawnFromMedia } from "@/state/media";
-import { session } from "@/state/session";
 import { useSettings } from "@/state/settings";
-import type { Gesture } from "@/timeline/gestures/gesture";
-import { layRecording } from "@/timeline/gestures/lay-gesture";
-import { clearPreview } from "@/timeline/model/preview";
 import { mix, PALETTES } from "@/timeline/model/theme";
 import { fillColumns, newColumns } from "@/timeline/paint/wave";
-import { followPointer } from "@/ui/pointer-drag";
+import { dragToLanes } from "./drag-to-lanes";
 
 const [WIDTH, HEIGHT] = [252, 34];
-/** Pixels that a press may wander before it takes the recording along. */
-const TAKES = 5;
 
 /** A recording's whole waveform. A click hears it from there; dragged to the lanes it is laid down. */
 export function SourceThumb({ source, used }: { source: SourceRow; used: boolean }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const line = useRef<HTMLDivElement>(null);
   const theme = useSettings((s) => s.theme);
-  const hearing = useSourcePreview((p) => p.sourceId === source.id);
+  const hearing = useSourcePreview((p) => p.sourceId === source.id && p.partId === null);
 
   useEffect(() => {
     const columns = newColumns(WIDTH * 2);
@@ -64,36 +58,9 @@ export function SourceThumb({ source, used }: { source: SourceRow; used: boolean
   }, [hearing, source.length]);
 
   const press = (e: React.PointerEvent<HTMLButtonElement>): void => {
-    if (e.button !== 0) return;
-    const box = e.currentTarget.getBoundingClientRect();
-    const [x0, y0] = [e.clientX, e.clientY];
-    const target = e.currentTarget;
-    let gesture: Gesture | null = null;
-    const lanes = document.querySelector("[data-testid=lanes]")?.getBoundingClientRect();
-    const inLanes = (m: PointerEvent): { x: number; y: number; shift: boolean; alt: boolean } | null =>
-      lanes && m.clientX >= lanes.left && m.clientX <= lanes.right && m.clientY >= lanes.top && m.clientY <= lanes.bottom
-        ? { x: m.clientX - lanes.left, y: m.clientY - lanes.top, shift: m.shiftKey, alt: m.altKey }
-        : null;
-    const over = (p: ReturnType<typeof inLanes>): void => {
-      document.body.style.cursor = "";
-      if (gesture && p) gesture.commit(p);
-      else clearPreview();
-    };
-    followPointer(target, e.pointerId, {
-      move: (m) => {
-        if (!gesture && Math.hypot(m.clientX - x0, m.clientY - y0) < TAKES) return;
-        gesture ??= layRecording(session().doc, source);
-        const p = inLanes(m);
-        document.body.style.cursor = p ? "copy" : "grabbing";
-        if (p) gesture.move(p);
-        else clearPreview();
-      },
-      drop: (m) => {
-        over(inLanes(m));
-        if (!gesture) sourcePreview().hear(source.id, Math.round(((x0 - box.left) / box.width) * source.length));
-      },
-      cancel: () => over(null),
-    });
+    const { left, width } = e.currentTarget.getBoundingClientRect();
+    const at = e.clientX - left;
+    dragToLanes(e, source, () => sourcePreview().hear(source.id, Math.round((at / width) * source.length)));
   };
 
   return (

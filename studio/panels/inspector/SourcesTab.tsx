@@ -1,21 +1,26 @@
 "use client";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { hitsBetween } from "@wet-thread/core/model/hits";
+import type { KeptPart } from "@wet-thread/core/model/kept-part";
 import { playedPlace } from "@wet-thread/core/model/played";
 import { clipEnd } from "@wet-thread/core/model/schema";
 import { formatClock } from "@wet-thread/core/time/format";
-import { Play, Plus, Square, Upload } from "lucide-react";
+import { Play, Plus, Square, Upload, X } from "lucide-react";
 import { useState } from "react";
 import { toast } from "sonner";
 import { answerSource, chooseFiles, layOut } from "@/commands/import-files";
+import { removePart, renamePart, useNaming } from "@/commands/kept-parts";
 import { sourcePreview, useSourcePreview } from "@/engine/source-preview";
 import { ask, ServerError, type SourceRow } from "@/state/api";
 import { useRecorder } from "@/state/recording";
 import { session, useSession } from "@/state/session";
 import { setSettings } from "@/state/settings";
 import { selectClips, useView, view } from "@/state/view";
+import { partLayable } from "@/timeline/gestures/lay-gesture";
 import { Button } from "@/ui/controls";
+import { NameField } from "@/ui/NameField";
 import { SearchField } from "@/ui/SearchField";
+import { dragToLanes } from "./drag-to-lanes";
 import { Empty } from "./parts";
 import { SourceThumb } from "./SourceThumb";
 
@@ -34,9 +39,10 @@ export function SourcesTab() {
   for (const { takes } of bundles.values())
     for (const lane of takes ?? []) for (const clip of lane.clips) if (!used.has(clip.sourceId)) used.set(clip.sourceId, 1);
   // One that was removed while unused is back as soon as an undo brings back a clip of it.
-  const sources = [...rows.values()].filter((s) => s.removedAt === null || used.has(s.id));
-  const found = sources.filter((s) => s.name.toLowerCase().includes(wanted.trim().toLowerCase()));
-  const unused = sources.filter((s) => ["ready", "failed", "asking"].includes(s.status) && !used.has(s.id)).length;
+  const sources = [...rows.values()].filter((s) => s.removedAt === null || used.has(s.id) || s.parts.length > 0);
+  const called = (name: string): boolean => name.toLowerCase().includes(wanted.trim().toLowerCase());
+  const found = sources.filter((s) => called(s.name) || s.parts.some((p) => called(p.name)));
+  const unused = sources.filter((s) => ["ready", "failed", "asking"].includes(s.status) && !used.has(s.id) && s.parts.length === 0).length;
   return (
     <div>
       <Button className="w-full" onClick={chooseFiles}>
@@ -71,7 +77,8 @@ function UnderWay() {
   const all = useSession((s) => s.doc.tracks);
   const rate = useSession((s) => s.doc.sampleRate);
   if (phase === "off") return null;
-  const words = phase === "on" ? formatClock(came - before, rate, 1) : phase === "starting" || phase === "counting" ? "about to begin" : "being taken in";
+  const words =
+    phase === "on" ? formatClock(came - before, rate, 1) : phase === "starting" || phase === "counting" ? "about to begin" : "being taken in";
   return (
     <ul className="mt-3 space-y-1" aria-label="Being recorded">
       {tracks.map((id) => (
@@ -87,7 +94,7 @@ function UnderWay() {
 
 function Source({ source, used }: { source: SourceRow; used: number }) {
   const trackId = useView((v) => v.trackId);
-  const hearing = useSourcePreview((p) => p.sourceId === source.id);
+  const hearing = useSourcePreview((p) => p.sourceId === source.id && p.partId === null);
   const ready = source.status === "ready";
   return (
     <li>
@@ -153,6 +160,72 @@ function Source({ source, used }: { source: SourceRow; used: number }) {
         )}
       </p>
       {ready && <Told source={source} />}
+      {source.parts.length > 0 && (
+        <ul className="mt-1.5 space-y-0.5 border-line border-l pl-2" aria-label={`Parts of ${source.name}`}>
+          {source.parts.map((part) => (
+            <Part key={part.id} sourceId={source.id} part={part} rate={source.sampleRate} />
+          ))}
+        </ul>
+      )}
+    </li>
+  );
+}
+
+/** A part that is kept under a name: heard, laid by a press or by dragging its name to the lanes, named, and kept no longer. */
+function Part({ sourceId, part, rate }: { sourceId: string; part: KeptPart; rate: number }) {
+  const trackId = useView((v) => v.trackId);
+  const naming = useNaming((n) => n.partId === part.id);
+  const hearing = useSourcePreview((p) => p.partId === part.id);
+  const tool = "rounded-sm p-0.5 text-ink-2 hover:bg-weft hover:text-ink";
+  return (
+    <li className="group flex h-6 items-center gap-1">
+      {naming ? (
+        <NameField
+          label={`Name of ${part.name}`}
+          value={part.name}
+          className="h-5 min-w-0 flex-1 rounded-sm border border-ink-2 bg-raised px-1 outline-none"
+          onDone={(name) => renamePart(sourceId, part, name)}
+        />
+      ) : (
+        <button
+          type="button"
+          className="min-w-0 flex-1 cursor-grab touch-none truncate text-left"
+          title={`${part.name} · drag to the lanes to lay it there · double-click to name it`}
+          onPointerDown={(e) => dragToLanes(e, partLayable(sourceId, part), () => {})}
+          onDoubleClick={() => useNaming.setState({ partId: part.id })}
+          onClick={(e) => e.detail === 0 && useNaming.setState({ partId: part.id })}
+        >
+          {part.name}
+        </button>
+      )}
+      <span className="num text-ink-2 text-xs">{formatClock(part.length, rate, 1)}</span>
+      <button
+        type="button"
+        className={tool}
+        aria-label={hearing ? `Stop ${part.name}` : `Hear ${part.name}`}
+        title={hearing ? "Stop" : "Hear it by itself"}
+        onClick={() => (hearing ? sourcePreview().stop() : sourcePreview().hear(sourceId, 0, part))}
+      >
+        {hearing ? <Square size={12} /> : <Play size={12} />}
+      </button>
+      <button
+        type="button"
+        className={tool}
+        aria-label={`Lay ${part.name} at the playhead`}
+        title="Lay it at the playhead, on the chosen track or a new one"
+        onClick={() => layOut(partLayable(sourceId, part), trackId, view().playhead)}
+      >
+        <Plus size={14} />
+      </button>
+      <button
+        type="button"
+        className={tool}
+        aria-label={`Keep ${part.name} no longer`}
+        title="Keep it no longer; clips of it stay"
+        onClick={() => void removePart(sourceId, part)}
+      >
+        <X size={13} />
+      </button>
     </li>
   );
 }

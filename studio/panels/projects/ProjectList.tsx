@@ -5,6 +5,7 @@ import { useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
 import { ask, ServerError } from "@/state/api";
 import { Segments } from "@/ui/controls";
+import { NameField } from "@/ui/NameField";
 import { SearchField } from "@/ui/SearchField";
 import { sizeOf } from "../size";
 import { ProjectPicture } from "./ProjectPicture";
@@ -106,9 +107,9 @@ function Project({ project: p, onChange }: { project: ProjectSummary; onChange: 
       return false;
     }
   };
-  const rename = (to: string): void => {
+  const rename = (name: string | null): void => {
     setNaming(false);
-    if (to.trim() && to.trim() !== p.name) void tried(() => ask(`/api/projects/${p.id}`, { method: "PATCH", json: { name: to.trim() } }));
+    if (name) void tried(() => ask(`/api/projects/${p.id}`, { method: "PATCH", json: { name } }));
   };
   const remove = async (): Promise<void> => {
     if (!(await tried(() => ask(`/api/projects/${p.id}`, { method: "DELETE" })))) return;
@@ -135,19 +136,11 @@ function Project({ project: p, onChange }: { project: ProjectSummary; onChange: 
         </span>
       </Link>
       {naming && (
-        <input
-          // biome-ignore lint/a11y/noAutofocus: it was asked for
-          autoFocus
-          aria-label="Name of the project"
-          defaultValue={p.name}
-          maxLength={200}
+        <NameField
+          label="Name of the project"
+          value={p.name}
           className="absolute top-3 left-3 h-8 w-[60%] rounded-sm border border-ink-2 bg-raised px-1.5 font-semibold text-lg outline-none"
-          onFocus={(e) => e.target.select()}
-          onBlur={(e) => rename(e.target.value)}
-          onKeyDown={(e) => {
-            if (e.key === "Enter") e.currentTarget.blur();
-            if (e.key === "Escape") setNaming(false);
-          }}
+          onDone={rename}
         />
       )}
       <div className="absolute right-3 bottom-2.5 flex">

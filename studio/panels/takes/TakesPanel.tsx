@@ -16,6 +16,7 @@ import { useView, view } from "@/state/view";
 import { HEAD_WIDTH } from "@/timeline/model/geometry";
 import { snapped } from "@/timeline/model/snapping";
 import { Button, Popover, Swatches } from "@/ui/controls";
+import { NameField } from "@/ui/NameField";
 import { followPointer } from "@/ui/pointer-drag";
 import { LaneWave, type Levels, type Window } from "./LaneWave";
 
@@ -272,21 +273,13 @@ function Lane({ stack, lane, seen, dye }: { stack: Stack; lane: TakeLane; seen: 
             <Swatches value={lane.color} onChange={(color) => set({ color })} />
           </Popover>
           {naming ? (
-            <input
-              // biome-ignore lint/a11y/noAutofocus: it was asked for
-              autoFocus
-              aria-label="Name of the take"
+            <NameField
+              label="Name of the take"
+              value={lane.name}
               className="h-5 min-w-0 flex-1 rounded-sm border border-ink-2 bg-raised px-1 outline-none"
-              defaultValue={lane.name}
-              onFocus={(e) => e.target.select()}
-              onBlur={(e) => {
+              onDone={(name) => {
                 setNaming(false);
-                if (e.target.value.trim() && e.target.value.trim() !== lane.name) set({ name: e.target.value.trim() });
-              }}
-              onKeyDown={(e) => {
-                e.stopPropagation();
-                if (e.key === "Enter") e.currentTarget.blur();
-                if (e.key === "Escape") setNaming(false);
+                if (name) set({ name });
               }}
             />
           ) : (

@@ -1,3 +1,4 @@
+import { KeptPart, MOST_PARTS } from "@wet-thread/core/model/kept-part";
 import { z } from "zod";
 
 /*
@@ -27,6 +28,8 @@ export const Manifest = z.object({
         kept: z.boolean().default(false),
         /** Taken out of the list, but named by a step. */
         removed: z.boolean().default(false),
+        /** Parts of it that are kept under names of their own. */
+        parts: z.array(KeptPart).max(MOST_PARTS).default([]),
       }),
     )
     .max(100_000),

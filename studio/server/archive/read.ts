@@ -292,6 +292,7 @@ async function layRecording(
       status: "receiving",
       sampleRate,
       kept: recording.kept,
+      parts: recording.parts,
       ...(recording.removed && { removedAt: sql`now()` }),
     });
   const writer = sourceWriter(id);

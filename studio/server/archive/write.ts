@@ -66,6 +66,7 @@ export async function archiveOf(projectId: string, history: boolean): Promise<{ 
       length: r.length,
       kept: r.kept,
       removed: r.removedAt !== null,
+      parts: r.parts,
     })),
     versions: loaded.map((v, i) => ({
       name: v.name,

@@ -4,6 +4,7 @@ import type { StoredChange } from "@wet-thread/core/edit/stored-change";
 import type { StepSummary } from "@wet-thread/core/edit/summary";
 import { NOTHING_TOLD, type Told } from "@wet-thread/core/media/format";
 import type { FileLayout } from "@wet-thread/core/media/pcm";
+import type { KeptPart } from "@wet-thread/core/model/kept-part";
 import type { Making } from "@wet-thread/core/model/played";
 import type { Hit } from "@wet-thread/core/model/schema";
 import { sql } from "drizzle-orm";
@@ -127,6 +128,8 @@ export const sources = pgTable(
     transients: jsonb("transients").$type<number[]>().notNull().default([]),
     /** The same and fainter ones, with their strengths; null for recordings that came in before strengths were told. */
     hits: jsonb("hits").$type<Hit[]>(),
+    /** Parts of it that are kept under names of their own. */
+    parts: jsonb("parts").$type<KeptPart[]>().notNull().default([]),
     /** Bytes that are to come in all, where it comes in parts; null where it comes in one go. */
     expected: bigint("expected", { mode: "number" }),
     /** While it is received: when bytes last came. */

@@ -1,5 +1,6 @@
 import type { Edit } from "@wet-thread/core/edit/registry";
 import type { Document } from "@wet-thread/core/model/document";
+import { clipOfPart, type KeptPart } from "@wet-thread/core/model/kept-part";
 import { nameOf } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
 import { modeRules, neighbourRules } from "@/state/modes";
@@ -14,12 +15,22 @@ import { movedWords } from "./move-gesture";
 let tracks = 0;
 export const freshTrackId = (): string => `track-${Date.now().toString(36)}-${++tracks}`;
 
-/** A recording to be laid. */
+/** A recording to be laid, or a part of it that is kept. */
 export interface Layable {
   readonly id: string;
   readonly name: string;
   readonly channels: number;
+  readonly part?: KeptPart;
 }
+
+/** A part that is kept, as it is laid: its name, length and channels are its own. */
+export const partLayable = (sourceId: string, part: KeptPart): Layable & { readonly length: number } => ({
+  id: sourceId,
+  name: part.name,
+  channels: Math.min(2, part.channels?.length ?? 2),
+  length: part.length,
+  part,
+});
 
 /** What of a recording goes to one track: all of it, or of more than two channels a pair each, the last alone where they are odd. */
 function partsOf({ channels, name }: Layable): { name: string; channels?: number[] }[] {
@@ -49,6 +60,11 @@ export function layEdits(doc: Document, source: Layable, trackId: string | null,
     ...(part.channels && { channels: part.channels }),
   });
   const linked = more.length > 0 ? { link } : {};
+  if (source.part)
+    return [
+      ...(trackId ? [] : [{ type: "add-track", id: newTrack, name: nameOf(source.name) }]),
+      { type: "paste", at: Math.max(0, Math.round(position)), clips: [clipOfPart(source.id, source.part, onto, 0)], ...modeRules() },
+    ];
   return [
     ...(trackId ? [] : [{ type: "add-track", id: newTrack, name: nameOf(first.name), ...linked }]),
     ...(trackId && more.length > 0 && !doc.tracks.get(trackId)?.link ? [{ type: "set-track", trackIds: [trackId], link }] : []),

@@ -1,0 +1,39 @@
+import type { z } from "zod";
+import { Clip } from "./schema";
+
+/*
+ * A part of a clip that is kept beside its recording under a name of its own, to be laid again later, anywhere: a window on the recording with
+ * what is done to its sound. Where it lay, what lay under it and whose bundle it was are left behind; what is hidden beyond its edges is not.
+ */
+export const KeptPart = Clip.omit({
+  trackId: true,
+  sourceId: true,
+  start: true,
+  layer: true,
+  blend: true,
+  bars: true,
+  bundle: true,
+  take: true,
+  conform: true,
+}).refine((p) => p.name.length > 0, { message: "A part that is kept has a name.", path: ["name"] });
+export type KeptPart = z.infer<typeof KeptPart>;
+
+/** What of a clip is kept under a name. */
+export function keptPart(clip: Clip, id: string, name: string): KeptPart {
+  const { trackId: _t, sourceId: _s, start: _st, layer: _l, blend: _b, bars: _ba, bundle: _bu, take: _ta, conform: _c, ...part } = clip;
+  return { ...part, id, name, mute: false };
+}
+
+/** Parts of one recording that are kept at most. */
+export const MOST_PARTS = 2000;
+
+/** The clip that a kept part is when it is laid on a track: at a start, on the lowest layer. */
+export const clipOfPart = (sourceId: string, part: KeptPart, trackId: string, start: number): Clip => ({
+  ...part,
+  sourceId,
+  trackId,
+  start,
+  layer: 0,
+  blend: null,
+  bundle: null,
+});

@@ -1,0 +1,1 @@
+ALTER TABLE "sources" ADD COLUMN "parts" jsonb DEFAULT '[]'::jsonb NOT NULL;
