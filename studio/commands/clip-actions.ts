@@ -273,7 +273,7 @@ export function fadeAll(off = false): void {
 }
 
 /** Closes the gaps in the range, or between the selected clips: by pulling clips out, or by moving up what is later. */
-export function closeGaps(how: "pull" | "move"): void {
+export function closeGaps(how: "pull" | "move" | "move-before"): void {
   const { range } = view();
   const clips = range ? null : meant("close the gaps between");
   if (!range && !clips) return;

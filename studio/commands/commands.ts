@@ -207,6 +207,7 @@ export const COMMANDS: readonly Command[] = [
   { id: "fades-off", title: "Take the fades off what is selected", keys: ["Mod+Shift+O"], run: () => clip.fadeAll(true) },
   { id: "close-gaps", title: "Close gaps: pull the clips out", keys: ["Mod+G"], run: () => clip.closeGaps("pull") },
   { id: "close-gaps-move", title: "Close gaps: move up what is later", keys: ["Mod+Shift+G"], run: () => clip.closeGaps("move") },
+  { id: "close-gaps-before", title: "Close gaps: move what is earlier later", keys: ["Alt+Shift+G"], run: () => clip.closeGaps("move-before") },
   { id: "fill-room", title: "Fill gaps with the room's own sound", keys: ["Alt+O"], run: () => void fillRoom() },
   { id: "take-room", title: "Take the range as the room that gaps are filled with", keys: ["Alt+Shift+O"], run: takeRoom },
   { id: "listen-seam", title: "Listen to the chosen seam", keys: ["Alt+Y"], run: listen.listenToSeam },

@@ -36,7 +36,19 @@ export const TREES = {
     "-",
     {
       group: "Fades and edges",
-      of: ["fade-in", "fade-out", "fade-both", "fades-off", "-", "close-gaps", "close-gaps-move", "fill-room", "next-seam", "previous-seam"],
+      of: [
+        "fade-in",
+        "fade-out",
+        "fade-both",
+        "fades-off",
+        "-",
+        "close-gaps",
+        "close-gaps-move",
+        "close-gaps-before",
+        "fill-room",
+        "next-seam",
+        "previous-seam",
+      ],
     },
     {
       group: "Trim, hits",
@@ -158,7 +170,17 @@ export const TREES = {
     "-",
     {
       group: "Fades and edges",
-      of: ["fade-in", "fade-out", ["blend", "Blend every joint in the range"], "-", "close-gaps", "close-gaps-move", "fill-room", "take-room"],
+      of: [
+        "fade-in",
+        "fade-out",
+        ["blend", "Blend every joint in the range"],
+        "-",
+        "close-gaps",
+        "close-gaps-move",
+        "close-gaps-before",
+        "fill-room",
+        "take-room",
+      ],
     },
     { group: "Trim and nudge", of: ["trim-range", "-", "nudge-later", "nudge-earlier", "-", "nudge-inside-later", "nudge-inside-earlier"] },
     {

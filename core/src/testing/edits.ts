@@ -202,7 +202,7 @@ export const edits: fc.Arbitrary<Edit> = fc
       clipIds: fc.option(someClips, { nil: undefined }),
       trackIds: someTracks,
       ...span,
-      how: fc.constantFrom("pull", "move"),
+      how: fc.constantFrom("pull", "move", "move-before"),
       longest: fc.constantFrom(undefined, 900),
       blendLength: fc.constantFrom(undefined, 90),
       attacks: fc.boolean(),

@@ -44,6 +44,23 @@ describe("closing gaps", () => {
     ]);
     expect(notes.join()).toMatch(/no more there; 12.5 ms are left/);
   });
+  it("moves what is earlier later, up to what stays: the last clip and all behind it", () => {
+    const doc = documentOf(2, [
+      plainClip({ id: "c0" }),
+      plainClip({ id: "c1", start: 1500 }),
+      plainClip({ id: "c2", start: 2600 }),
+      plainClip({ id: "c3", start: 9000 }),
+      plainClip({ id: "c4", trackId: "t1", start: 200 }),
+    ]);
+    const { doc: after } = run(doc, { trackIds: ["t0"], how: "move-before", longest: 800, blendLength: 1 });
+    expect(lane(after).map((c) => c.start)).toEqual([600, 1600, 2600, 9000]);
+    expect(lane(after, "t1")[0].start).toBe(200);
+    // Of the clips that are named, only what lies between them closes; with the reach over all, markers go along.
+    const marked = applyEdit(doc, { type: "add-marker", id: "m", position: 700, key: "mark" }).doc;
+    const all = run(marked, { clipIds: ["c1", "c2"], how: "move-before", reach: "all" }).doc;
+    expect(lane(all).map((c) => c.start)).toEqual([100, 1600, 2600, 9000]);
+    expect([lane(all, "t1")[0].start, all.markers.get("m")?.position]).toEqual([300, 800]);
+  });
   it("moves what is later up, all that follows alike, but leaves gaps that are longer", () => {
     const doc = documentOf(2, [
       plainClip({ id: "c0" }),

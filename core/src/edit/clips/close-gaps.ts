@@ -8,7 +8,7 @@ import { unbroken } from "../../seam/continuity";
 import { formatLength } from "../../time/format";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
-import { emptyParts, Reach, reachGroups, ripple } from "../neighbours";
+import { emptyParts, Reach, reachGroups, ripple, together } from "../neighbours";
 import { overlapParams, setLength } from "../overlap";
 import { withEnd, withStart } from "../parts";
 import type { Transaction } from "../transaction";
@@ -87,18 +87,18 @@ function joinAt(tx: Transaction, { leftId, rightId }: Gap, length: number, attac
 export const closeGaps = defineEdit({
   type: "close-gaps",
   about:
-    "Closes the gaps between neighbouring clips, of those named, or of tracks where a range touches them. `pull`: the clips before them are pulled out over them, then those after them, as far as their recordings go. `move`: what comes later moves up, on the tracks in reach. Either way they blend where they meet. What is left of a gap is noted.",
+    "Closes the gaps between neighbouring clips, of those named, or of tracks where a range touches them. `pull`: the clips before them are pulled out over them, then those after them, as far as their recordings go. `move`: what comes later moves up, on the tracks in reach; `move-before`: what comes earlier moves later, and the rest stays. In each case they blend where they meet. What is left of a gap is noted.",
   params: z
     .object({
       clipIds: z.array(Id).optional(),
       start: Position.optional(),
       end: Position.optional(),
       trackIds: z.array(Id).optional(),
-      how: z.enum(["pull", "move"]).default("pull"),
+      how: z.enum(["pull", "move", "move-before"]).default("pull"),
       longest: Length.optional().describe("gaps longer than this stay"),
       blendLength: Length.optional().describe("length of the blends; left out, that of new edges' fade"),
       attacks: overlapParams.attacks,
-      reach: Reach.describe("move: which tracks move up; with all, markers, sections, tempo and meter too"),
+      reach: Reach.describe("which tracks move; with all, markers, sections, tempo and meter too"),
     })
     .refine((p) => (p.clipIds?.length ?? 0) > 0 || (p.trackIds?.length ?? 0) > 0, {
       message: "Name the clips, or a range's tracks.",
@@ -128,20 +128,23 @@ export const closeGaps = defineEdit({
         tx.notes.push(
           `${closed === gaps.length ? "" : `${gaps.length - closed} of ${gaps.length} gaps are not closed: `}the recordings have no more there; ${formatLength(left, sampleRate)} are left.`,
         );
-    } else moveUp(tx, gaps, reach);
+    } else moveUp(tx, gaps, reach, how === "move-before");
     for (const gap of gaps) joinAt(tx, gap, length, attacks);
     return closed === 1 && gaps.length === 1 ? "Close gap" : `Close ${closed} gaps`;
   },
 });
 
-/** What is later moves up over gaps; on several tracks that move as one, only over what is empty on all of them. */
-function moveUp(tx: Transaction, gaps: readonly Gap[], reach: Reach): void {
+/**
+ * What is later moves up over gaps, or, with `before`, what is earlier moves later over them while what follows the last one stays. On several tracks
+ * that move as one, only over what is empty on all of them.
+ */
+function moveUp(tx: Transaction, gaps: readonly Gap[], reach: Reach, before: boolean): void {
   const groups = reachGroups(
     tx,
     gaps.map((g) => g.trackId),
     reach,
   );
-  const changes = groups.flatMap((group) =>
+  const closed = groups.map((group) =>
     gaps
       .filter((g) => group.includes(g.trackId))
       .flatMap((gap) => {
@@ -150,9 +153,14 @@ function moveUp(tx: Transaction, gaps: readonly Gap[], reach: Reach): void {
         return parts.map((p) => ({ trackId: gap.trackId, at: p.to, by: p.from - p.to }));
       }),
   );
+  const changes = closed.flat();
   const moved = changes.reduce((sum, c) => sum - c.by, 0);
   const wanted = gaps.reduce((sum, g) => sum + g.to - g.from, 0);
   if (moved === 0) throw new EditError("The gaps are not empty on the other tracks that would move along.", "reach");
   if (moved < wanted) tx.notes.push("Where other tracks that move along have sound, the gap stays.");
-  ripple(tx, changes, reach);
+  // As much comes in at the very beginning as goes out at the gaps.
+  const room = before
+    ? closed.flatMap((list) => (list[0] ? [{ trackId: list[0].trackId, at: 0, by: -together(list).reduce((sum, c) => sum + c.by, 0) }] : []))
+    : [];
+  ripple(tx, [...room, ...changes], reach);
 }
