@@ -47,7 +47,7 @@ it("a part that is kept plays, wherever it is laid, what it played in its clip, 
 it("parts are called as their clips are, each with a name of its own; outside the span nothing is kept", () => {
   const doc = documentOf(1, [plainClip({ id: "c0", name: "Word" }), plainClip({ id: "c1", start: 2000, name: "Word" })]);
   const taken = new Map([[plainClip({ id: "x" }).sourceId, new Set(["Word"])]]);
-  expect(partsToKeep(doc, ["c0", "c1"], null, taken, ids()).map((k) => k.part.name)).toEqual(["Word 2", "Word 3"]);
+  expect(partsToKeep(doc, ["c0", "c1"], null, taken, ids()).map((k) => k.part.name)).toEqual(["Word, part 2", "Word, part 3"]);
   expect(partsToKeep(doc, ["c0", "c1"], { start: 0, end: 500 }, new Map(), ids()).map((k) => k.part.length)).toEqual([500]);
   expect(clipEnd(doc.clips.get("c0") as Clip)).toBeGreaterThan(500);
 });

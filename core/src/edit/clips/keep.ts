@@ -13,7 +13,7 @@ export interface Keeping {
 
 /**
  * What of clips lies in a span, or all of them, as parts to be kept, each by itself: the curves of blends, which two clips share, stay behind. `taken`
- * are the names of each recording's parts already; a part has the clip's name, or that with a number. Throws EditError when a clip is not there.
+ * are the names of each recording's parts already; a part has the clip's name, or that with its number. Throws EditError when a clip is not there.
  */
 export function partsToKeep(
   doc: Document,
@@ -37,7 +37,7 @@ export function partsToKeep(
     names.set(part.sourceId, own);
     const plain = part.name || doc.sources.get(part.sourceId)?.name || "Part";
     let name = plain;
-    for (let n = 2; own.has(name); n++) name = `${nameOf(plain).slice(0, 190)} ${n}`;
+    for (let n = 2; own.has(name); n++) name = `${nameOf(plain).slice(0, 185)}, part ${n}`;
     own.add(name);
     return [{ sourceId: part.sourceId, part: keptPart(part, newId(), name) }];
   });
