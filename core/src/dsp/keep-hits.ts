@@ -75,7 +75,8 @@ export function stretchKeepingHits(
       // What is mirrored is what rings on, and the attack too only where nothing else is left.
       const rings = hit && Math.min(hit.from + copied, Math.max(hit.from, next ? next.from - into : 0));
       const heard = next && next.from > 0 ? upTo(fetch, channels, rings ?? 0, next.from) : fetch;
-      put(stretchSmooth(channels, sampleRate, heard, own, rest, last), rest, rest, last);
+      const atOnce = hit !== undefined && rest === start + copied;
+      put(stretchSmooth(channels, sampleRate, heard, own, rest, last, atOnce), rest, rest, last);
     }
     if (!hit) continue;
     // The attack, and a little of what follows it in the recording, going over into what is stretched.

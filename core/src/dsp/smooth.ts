@@ -94,8 +94,16 @@ const given =
 /** Samples that a pass looks at on each side of what it makes, in seconds of either time. */
 const MARGIN_SECONDS = 0.4;
 
-/** Samples [from, to) of a recording stretched along a line, its pitch kept. `loadStretcher` comes first. */
-export function stretchSmooth(channels: number, sampleRate: number, fetch: Fetch, line: Line, from: number, to: number): Float32Array[] {
+/** Samples [from, to) of a recording stretched along a line, its pitch kept; `atOnce` where a sound begins there. `loadStretcher` comes first. */
+export function stretchSmooth(
+  channels: number,
+  sampleRate: number,
+  fetch: Fetch,
+  line: Line,
+  from: number,
+  to: number,
+  atOnce = false,
+): Float32Array[] {
   const passes = passesFor(line);
   const steps = Array.from({ length: passes }, (_, k) => lineAfterPass(line, k + 1, passes));
   // From the last back to the first: what each pass must make for the next one.
@@ -114,7 +122,7 @@ export function stretchSmooth(channels: number, sampleRate: number, fetch: Fetch
   let made: Float32Array[] = [];
   for (let k = 0; k < passes; k++) {
     const [a, b] = spans[k];
-    made = new Stretcher(channels, sampleRate).run(source, moments[k], a, b);
+    made = new Stretcher(channels, sampleRate).run(source, moments[k], a, b, atOnce && k === passes - 1);
     source = given(made, a);
   }
   return made;

@@ -105,22 +105,23 @@ export type Fetch = (from: number, count: number) => readonly Float32Array[];
 
 /** Samples of either side handed over in one go. */
 const BLOCK = 1024;
-/** It runs in over so many of its blocks before the first sample that counts, so that its phases have settled. */
+/**
+ * Over so many of its blocks it runs in before the first sample that counts, so that its phases have settled; where a sound begins, at a hit, there is
+ * nothing to settle: they are the recording's own.
+ */
 const RUN_IN = 1;
 
-/** Plays a recording at another pace and keeps its pitch. One instance does one piece of work. */
-export class Stretcher {
-  private readonly memory: Memory;
-  private readonly call: Record<Exclude<keyof typeof NAMES, "memory">, (...args: number[]) => number>;
+/** An instance of the package's code, set up for some channels at some rate, and its memory as it was then. */
+class Machine {
+  readonly memory: Memory;
+  readonly call: Record<Exclude<keyof typeof NAMES, "memory">, (...args: number[]) => number>;
   /** Room for each channel on either side, in samples: as much as it looks back when it seeks. */
-  private readonly room: number;
-  private readonly buffers: number;
-  private readonly latency: { readonly input: number; readonly output: number };
+  readonly room: number;
+  readonly buffers: number;
+  readonly latency: { readonly input: number; readonly output: number };
+  private readonly fresh: Uint8Array;
 
-  constructor(
-    private readonly channels: number,
-    sampleRate: number,
-  ) {
+  constructor(channels: number, sampleRate: number) {
     if (!code) throw new Error("The stretching package is loaded before it is used.");
     let memory: Memory | undefined;
     const bytes = (): Uint8Array => new Uint8Array((memory as Memory).buffer);
@@ -151,22 +152,54 @@ export class Stretcher {
     this.latency = { input: this.call.inputLatency(), output: this.call.outputLatency() };
     this.room = Math.max(this.latency.input + this.latency.output, 8 * BLOCK);
     this.buffers = this.call.setBuffers(channels, this.room);
+    this.fresh = new Uint8Array(this.memory.buffer).slice();
+  }
+
+  /** As it was when it was set up: all that it remembers lies in its memory. */
+  renew(): void {
+    const now = new Uint8Array(this.memory.buffer);
+    now.set(this.fresh);
+    now.fill(0, this.fresh.length);
+  }
+}
+
+/** Setting one up takes as long as stretching fifty milliseconds: one that has done its work is kept for the next, a few in all. */
+const idle = new Map<string, Machine>();
+const MOST_IDLE = 4;
+
+/** Plays a recording at another pace and keeps its pitch. One instance does one piece of work. */
+export class Stretcher {
+  private readonly machine: Machine;
+  private readonly key: string;
+
+  constructor(
+    private readonly channels: number,
+    sampleRate: number,
+  ) {
+    this.key = `${channels} ${sampleRate}`;
+    const kept = idle.get(this.key);
+    idle.delete(this.key);
+    kept?.renew();
+    this.machine = kept ?? new Machine(channels, sampleRate);
   }
 
   private put(samples: readonly Float32Array[]): void {
-    const floats = new Float32Array(this.memory.buffer);
-    for (let c = 0; c < this.channels; c++) floats.set(samples[c], this.buffers / 4 + c * this.room);
+    const { memory, buffers, room } = this.machine;
+    const floats = new Float32Array(memory.buffer);
+    for (let c = 0; c < this.channels; c++) floats.set(samples[c], buffers / 4 + c * room);
   }
 
   /**
-   * Samples [from, to) of what is made; `moment(at)` is the moment of the recording that is to lie at sample `at`, and rises with it.
+   * Samples [from, to) of what is made; `moment(at)` is the moment of the recording that is to lie at sample `at`, and rises with it. `atOnce`: what
+   * is made begins with a sound, so that there is nothing to run in.
    */
-  run(fetch: Fetch, moment: (at: number) => number, from: number, to: number): Float32Array[] {
-    const { call, channels, latency, room } = this;
+  run(fetch: Fetch, moment: (at: number) => number, from: number, to: number, atOnce = false): Float32Array[] {
+    const { channels } = this;
+    const { call, latency, room, memory, buffers } = this.machine;
     const out = Array.from({ length: channels }, () => new Float32Array(to - from));
     /** Where the input must have come to before sample `at` is asked for. */
     const inputAt = (at: number): number => Math.round(moment(at + latency.output)) + latency.input;
-    let at = from - latency.output - RUN_IN * (latency.input + latency.output);
+    let at = from - latency.output - (atOnce ? 0 : RUN_IN * (latency.input + latency.output));
     let taken = inputAt(at);
     this.put(fetch(taken - room, room));
     call.seek(room, moment(at + 1) - moment(at));
@@ -178,15 +211,17 @@ export class Stretcher {
       call.process(need, count);
       const first = Math.max(0, from - at);
       if (first < count) {
-        const floats = new Float32Array(this.memory.buffer);
+        const floats = new Float32Array(memory.buffer);
         for (let c = 0; c < channels; c++) {
-          const start = this.buffers / 4 + (channels + c) * room;
+          const start = buffers / 4 + (channels + c) * room;
           out[c].set(floats.subarray(start + first, start + count), at + first - from);
         }
       }
       taken += need;
       at += count;
     }
+    if (idle.size >= MOST_IDLE) idle.clear();
+    idle.set(this.key, this.machine);
     return out;
   }
 }
