@@ -109,3 +109,23 @@ export async function listenTo(base: string, projectId: string) {
     stop: () => stop.abort(),
   };
 }
+
+/** Asks a server at an address that may change: `call` gives what it answers, `must` only what is well. Bytes go as they are, all else as JSON. */
+export function talkTo(base: () => string) {
+  // biome-ignore lint/suspicious/noExplicitAny: answers of every form
+  const call = async <T = any>(method: string, at: string, body?: unknown): Promise<Answer<T>> => {
+    const raw = body instanceof Uint8Array;
+    const answer = await fetch(`${base()}${at}`, {
+      method,
+      body: body === undefined ? undefined : raw ? (body as BodyInit) : JSON.stringify(body),
+    });
+    return { status: answer.status, body: (await answer.json()) as T };
+  };
+  // biome-ignore lint/suspicious/noExplicitAny: answers of every form
+  const must = async <T = any>(method: string, at: string, body?: unknown): Promise<T> => {
+    const answer = await call<T>(method, at, body);
+    if (answer.status >= 300) throw new Error(`${at}: ${answer.status} ${JSON.stringify(answer.body)}`);
+    return answer.body;
+  };
+  return { call, must };
+}

@@ -4,7 +4,7 @@ import { startPostgres } from "../scripts/lib/postgres.mjs";
 import { startServer } from "../scripts/lib/server.mjs";
 import { migrate } from "../scripts/lib/setup.mjs";
 import { freePort, ROOT } from "../scripts/lib/shell.mjs";
-import type { Answer } from "./client";
+import { talkTo } from "./client";
 
 type Database = Awaited<ReturnType<typeof startPostgres>>;
 type Web = Awaited<ReturnType<typeof startServer>>;
@@ -33,23 +33,9 @@ export class OwnServer {
     return this.database.url;
   }
 
-  // biome-ignore lint/suspicious/noExplicitAny: answers of every form
-  async call<T = any>(method: string, at: string, body?: unknown): Promise<Answer<T>> {
-    const raw = body instanceof Uint8Array;
-    const answer = await fetch(`${this.url}${at}`, {
-      method,
-      body: body === undefined ? undefined : raw ? (body as BodyInit) : JSON.stringify(body),
-    });
-    return { status: answer.status, body: (await answer.json()) as T };
-  }
-
-  /** The same, but anything but success is an error. */
-  // biome-ignore lint/suspicious/noExplicitAny: answers of every form
-  async must<T = any>(method: string, at: string, body?: unknown): Promise<T> {
-    const answer = await this.call<T>(method, at, body);
-    if (answer.status >= 300) throw new Error(`${at}: ${answer.status} ${JSON.stringify(answer.body)}`);
-    return answer.body;
-  }
+  private readonly talk = talkTo(() => this.url);
+  readonly call = this.talk.call;
+  readonly must = this.talk.must;
 
   async killWeb(): Promise<void> {
     this.web.child.kill("SIGKILL");

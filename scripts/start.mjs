@@ -13,6 +13,8 @@ const demoOnly = process.argv.includes("--demo-only");
 /** Where what is made is kept, from the project's own folder. */
 const folder = process.env.WET_THREAD_DATA ?? ".data";
 const host = process.env.HOST ?? "127.0.0.1";
+/** A web server that is gone so soon after it was there will not stay up the next time either. */
+const QUICK_MS = 10_000;
 const stops = [];
 let stopping = false;
 async function stop(code) {
@@ -63,14 +65,16 @@ try {
   const port = await freePort(fronted ? 0 : wished, fronted ? "127.0.0.1" : host);
   // Whoever starts the server may make the demo on it.
   const token = randomUUID();
-  const server = await startServer({
-    databaseUrl: postgres.url,
-    port,
-    host: fronted ? "127.0.0.1" : host,
-    dev,
-    begun: (end) => stops.push(end),
-    env: { WET_THREAD_START_TOKEN: token },
-  });
+  const serve = () =>
+    startServer({
+      databaseUrl: postgres.url,
+      port,
+      host: fronted ? "127.0.0.1" : host,
+      dev,
+      begun: (end) => stops.push(end),
+      env: { WET_THREAD_START_TOKEN: token },
+    });
+  let server = await serve();
   let { url } = server;
   if (fronted) {
     const outside = await freePort(wished, host);
@@ -87,8 +91,17 @@ try {
   if ((await demo.exit) !== 0 && !stopping) throw new Halt("The demo could not be made; its last words are above. The next start tries again.");
   if (demoOnly) await stop(0);
   say(`open ${url}  (Ctrl+C stops it)`);
-  await server.exit;
-  await stop(1);
+  // A web server that ends by itself is started again, unless it can't stay up.
+  for (let quick = 0; ; ) {
+    const since = Date.now();
+    await server.exit;
+    if (stopping) break;
+    quick = Date.now() - since < QUICK_MS ? quick + 1 : 0;
+    if (quick === 3) throw new Halt("The web server ended three times as soon as it was there; its last words are above. What was saved is safe.");
+    say("the web server ended by itself and is started again; what was saved is safe");
+    server = await serve();
+    running.serves(url, server.child.pid);
+  }
 } catch (error) {
   if (!stopping) console.error(error instanceof Halt ? `wet thread: ${error.message}` : error);
   await stop(1);

@@ -1,7 +1,7 @@
 import { setTimeout as wait } from "node:timers/promises";
-import fc from "fast-check";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { listenTo, noise, until, wavFile } from "../client";
+import { choicesOf, Hand } from "../hand";
 import { OwnServer } from "../own-server";
 
 let own: OwnServer;
@@ -10,84 +10,8 @@ beforeAll(async () => {
 });
 afterAll(() => own?.stop());
 
-/** Someone who adds tracks, takes steps back and does them again, and notes what was acknowledged. */
-class Hand {
-  /** What is done, and what could be done again, the next one last. */
-  done: string[] = [];
-  undone: string[] = [];
-  revision = 0;
-  acknowledged = 0;
-  /** What was asked for and not answered. */
-  private open: "add" | "undo" | "redo" | null = null;
-  private made = 0;
-
-  private constructor(readonly versionId: string) {}
-
-  static async start(): Promise<Hand> {
-    return new Hand((await own.must("POST", "/api/projects", { name: "Killed", sampleRate: 48_000 })).versions[0].id);
-  }
-
-  private take(what: "add" | "undo" | "redo", id: string): void {
-    if (what === "add") [this.done, this.undone] = [[...this.done, id], []];
-    else if (what === "undo") this.undone.push(this.done.pop() as string);
-    else this.done.push(this.undone.pop() as string);
-  }
-
-  /** One step; false when it was not acknowledged. */
-  async step(choice: number): Promise<boolean> {
-    const what = choice < 0.2 && this.done.length > 0 ? "undo" : choice < 0.35 && this.undone.length > 0 ? "redo" : "add";
-    const id = `t${this.made}`;
-    this.open = what;
-    try {
-      const at = `/api/versions/${this.versionId}`;
-      const { status, body } =
-        what === "add"
-          ? await own.call("POST", `${at}/edits`, { revision: this.revision, edits: [{ type: "add-track", id }] })
-          : await own.call("POST", `${at}/${what}`, { revision: this.revision });
-      if (status !== 200) return false;
-      this.revision = body.revision;
-    } catch {
-      return false;
-    }
-    this.take(what, id);
-    this.open = null;
-    this.made++;
-    this.acknowledged++;
-    return true;
-  }
-
-  /** Steps as fast as they go until something breaks. */
-  async work(choices: () => number): Promise<void> {
-    while (await this.step(choices()));
-  }
-
-  /** All that was acknowledged is there, in order; what was on its way is there whole or not at all. */
-  async check(): Promise<void> {
-    const { trackOrder, tracks, revision } = await own.must("GET", `/api/versions/${this.versionId}`);
-    expect(tracks.map((t: { id: string }) => t.id)).toEqual(trackOrder);
-    if (this.open && revision === this.revision + 1) {
-      this.take(this.open, `t${this.made}`);
-      if (this.open === "add") this.made++;
-      this.revision = revision;
-    }
-    this.open = null;
-    expect(revision).toBe(this.revision);
-    expect(trackOrder).toEqual(this.done);
-    const { steps } = await own.must("GET", `/api/versions/${this.versionId}/history`);
-    const named = (state: string): number => steps.filter((s: { state: string }) => s.state === state).length;
-    expect([named("done"), named("undone")]).toEqual([this.done.length, this.undone.length]);
-  }
-}
-
 const RATE = 44_100;
 const SECONDS = 120;
-
-/** The same choices in each run. */
-function choicesOf(seed: number): () => number {
-  const list = fc.sample(fc.double({ min: 0, max: 1, noNaN: true, maxExcluded: true }), { seed, numRuns: 4000 });
-  let i = 0;
-  return () => list[i++ % list.length];
-}
 
 /** How many kills; a long look takes sixty. */
 const KILLS = Number(process.env.WET_THREAD_KILLS ?? 12);
@@ -96,7 +20,7 @@ describe("nothing that was acknowledged is lost", () => {
   it(
     "when web server, worker and database are killed in turn, many times, while two edit, undo and redo and recordings come in",
     async () => {
-      const hands = [await Hand.start(), await Hand.start()];
+      const hands = [await Hand.start(own), await Hand.start(own)];
       const choices = [choicesOf(1), choicesOf(2)];
       const project = await own.must("POST", "/api/projects", { name: "Killed", sampleRate: 48_000 });
       // At another rate, so that reading it takes a while.

@@ -3,6 +3,8 @@ import fs from "node:fs";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { freePort, ROOT } from "../../scripts/lib/shell.mjs";
+import { noise, talkTo, until, wavFile } from "../client";
+import { choicesOf, Hand } from "../hand";
 
 /** Elsewhere than the project, by an address from the root. */
 const home = `/var/tmp/wet-thread-started-${process.pid}`;
@@ -29,18 +31,32 @@ function start(port: number, env: Record<string, string> = {}) {
   return { child, ended, says, said: () => said };
 }
 
-/** Processes whose command names the data folder, or that serve from it. */
-const left = (): string[] =>
+/** Processes whose command names the data folder, and those that were started for it. */
+const left = (): string[] => [
+  ...commands((pid) => fs.readFileSync(`/proc/${pid}/cmdline`, "utf8").includes(`${home}/`)).map(([, c]) => c),
+  ...ours(),
+];
+/** The command lines of all processes that were started for the data folder. */
+const ours = (): string[] => commands((pid) => fs.readFileSync(`/proc/${pid}/environ`, "utf8").includes(`WET_THREAD_DATA=${home}`)).map(([, c]) => c);
+const childrenOf = (parent: number, named: string): number[] =>
+  commands((pid) => new RegExp(`^PPid:\\s+${parent}$`, "m").test(fs.readFileSync(`/proc/${pid}/status`, "utf8")))
+    .filter(([, command]) => command.includes(named))
+    .map(([pid]) => pid);
+/** Processes of which something holds, and their commands. */
+const commands = (holds: (pid: string) => boolean): [number, string][] =>
   fs
     .readdirSync("/proc")
     .filter((p) => /^\d+$/.test(p))
-    .filter((p) => {
+    .flatMap((p): [number, string][] => {
       try {
-        return fs.readFileSync(`/proc/${p}/cmdline`, "utf8").includes(`${home}/`);
+        return holds(p) ? [[Number(p), fs.readFileSync(`/proc/${p}/cmdline`, "utf8").replaceAll("\0", " ")]] : [];
       } catch {
-        return false;
+        // It has ended meanwhile.
+        return [];
       }
     });
+/** How many kills; a long look takes sixty. */
+const KILLS = Number(process.env.WET_THREAD_KILLS ?? 12);
 const postmaster = (): number => Number(fs.readFileSync(path.join(home, "postgres", "postmaster.pid"), "utf8").split("\n")[0]);
 const well = async (port: number): Promise<boolean> => (await fetch(`http://127.0.0.1:${port}/api/health`).catch(() => null))?.status === 200;
 async function comes(true_: () => Promise<boolean>): Promise<void> {
@@ -104,6 +120,67 @@ describe("the start command", () => {
     await next.says(/open http/);
     expect(await well(port)).toBe(true);
   });
+  it(
+    "loses nothing that was acknowledged while it, its web server, worker and database, or all of them, are killed in turn with recordings coming in",
+    async () => {
+      const { must, call } = talkTo(() => `http://127.0.0.1:${port}`);
+      const hands = [await Hand.start({ call, must }), await Hand.start({ call, must })];
+      const choices = [choicesOf(3), choicesOf(4)];
+      const project = await must("POST", "/api/projects", { name: "Killed", sampleRate: 48_000 });
+      // At another rate, so that reading it takes a while.
+      const samples = noise(44_100 * 60, 5);
+      const file = wavFile([samples, samples], "i16", 44_100);
+      const sent: string[] = [];
+      const send = async (): Promise<void> => {
+        const answer = await call("POST", `/api/projects/${project.id}/sources?name=long.wav`, file).catch(() => null);
+        if (answer?.status === 201) sent.push(answer.body.id);
+      };
+      const owner = (): ChildProcess => running.findLast((c) => c.exitCode === null && c.signalCode === null) as ChildProcess;
+      const web = (): number => JSON.parse(fs.readFileSync(path.join(home, "running.json"), "utf8")).web;
+      const kill = (pid: number | undefined): void => void (pid && process.kill(pid, "SIGKILL"));
+      const KILLED: readonly (readonly [string, () => void])[] = [
+        ["web", () => kill(web())],
+        ["worker", () => kill(childrenOf(web(), "worker.ts")[0])],
+        ["backend", () => kill(childrenOf(postmaster(), "wet_thread wet_thread")[0])],
+        ["postmaster", () => kill(postmaster())],
+        ["start", () => kill(owner().pid)],
+        ["all", () => [owner().pid, web(), childrenOf(web(), "worker.ts")[0], postmaster()].forEach(kill)],
+      ];
+      for (let round = 0; round < KILLS; round++) {
+        const [what, strike] = KILLED[round % KILLED.length];
+        const before = hands.map((h) => h.acknowledged);
+        let struck = false;
+        const done = (more: number) => hands.every((h, i) => h.acknowledged >= before[i] + more);
+        const work = hands.map((h, i) => h.work(choices[i], () => struck && done(30)));
+        const sending = round % 2 === 0 ? send() : Promise.resolve();
+        await comes(async () => done(3 + (round % 5)));
+        strike();
+        struck = true;
+        await Promise.all([...work, sending]);
+        if (what === "start" || what === "all") await start(port).says(/open http/);
+        await comes(() => well(port));
+        for (const hand of hands) await hand.check();
+      }
+      expect(sent.length).toBeGreaterThan(0);
+      for (const id of sent) {
+        const source = await until(
+          () => must("GET", `/api/sources/${id}`),
+          (s) => s.status === "ready" || s.status === "failed",
+        );
+        expect(source).toMatchObject({ status: "ready", length: 48_000 * 60 });
+      }
+      const { sources } = await must("GET", `/api/projects/${project.id}`);
+      expect(sources.map((s: { id: string }) => s.id).sort()).toEqual([...sent].sort());
+      // One of each: the start command, the web server, the worker.
+      expect(
+        ours()
+          .map((c) => /(start\.mjs|web\.mjs|worker\.ts)/.exec(c)?.[0])
+          .filter(Boolean)
+          .sort(),
+      ).toEqual(["start.mjs", "web.mjs", "worker.ts"]);
+    },
+    40_000 * KILLS,
+  );
   it("leaves nothing behind when it is ended, by Ctrl+C or a closed terminal", async () => {
     const owner = running.at(-1) as ChildProcess;
     owner.kill("SIGHUP");
