@@ -3,8 +3,9 @@ import { gapsBetween, roomLevel, type Stretch, soundStretches, soundThreshold } 
 import { clipEnvelopeFactor } from "@wet-thread/core/dsp/envelope";
 import { soundTogether } from "@wet-thread/core/edit/clips/clear-silence";
 import { leadsOf } from "@wet-thread/core/edit/links";
-import { playedId } from "@wet-thread/core/model/played";
+import { isMade, playedId } from "@wet-thread/core/model/played";
 import { type Clip, clipEnd, gainFactor } from "@wet-thread/core/model/schema";
+import { LRUCache } from "lru-cache";
 import { z } from "zod";
 import { ApiError } from "./errors";
 import { makeSpan } from "./made";
@@ -31,13 +32,36 @@ export const SoundRequest = z.object({
 /** Samples in a block of levels. */
 const BLOCK = PEAK_LEVELS[0];
 
+/**
+ * Levels of recordings, so that turning at the threshold of hours is answered at once: what recordings are never changes. By bytes; two hours of a
+ * recording are 22 MB.
+ */
+const kept = new LRUCache<string, Float32Array<ArrayBufferLike>>({ maxSize: 200 << 20, sizeCalculation: (l) => l.byteLength + 200 });
+
+/** They are read in steps of so many blocks, a minute and a half, so that a clip that is trimmed finds them still there. */
+const STEP = 65_536;
+
+async function recordedLevels(id: string, from: number, to: number): Promise<Float32Array> {
+  // What must be made first is read as far as it is needed, and no further.
+  const [a, b] = isMade(id) ? [from, to] : [Math.floor(from / STEP) * STEP, Math.ceil(to / STEP) * STEP];
+  const key = `${id} ${a} ${b}`;
+  let levels = kept.get(key);
+  if (!levels) {
+    await makeSpan(id, a * BLOCK, b * BLOCK);
+    levels = await readLevels(id, a, b);
+    kept.set(key, levels);
+  }
+  return levels.subarray(from - a, to - a);
+}
+
 /** What of a clip's recording it shows, in levels as they are heard; and the sample of the recording at which they begin. */
 async function levelsOf(clip: Clip): Promise<{ clip: Clip; levels: Float32Array; first: number }> {
   const from = Math.floor(clip.offset / BLOCK);
-  await makeSpan(playedId(clip), clip.offset, clip.offset + clip.length);
-  const levels = await readLevels(playedId(clip), from, Math.ceil((clip.offset + clip.length) / BLOCK));
+  const recorded = await recordedLevels(playedId(clip), from, Math.ceil((clip.offset + clip.length) / BLOCK));
   const gain = gainFactor(clip.gain);
   const line = clip.envelopes?.gain;
+  if (gain === 1 && !line) return { clip, levels: recorded, first: from * BLOCK };
+  const levels = recorded.slice();
   const length = line ? await lengthOf(clip.sourceId) : 0;
   for (let i = 0; i < levels.length; i++) {
     const at = (from + i) * BLOCK + BLOCK / 2;
@@ -61,6 +85,15 @@ function suggested(all: readonly Float32Array[]): { threshold: number; room: num
   return { threshold: Math.round(threshold), room: room === null ? null : Math.round(room) };
 }
 
+const suggestions = new LRUCache<string, ReturnType<typeof suggested>>({ max: 50 });
+/** The same, asked again and again while somebody turns at the threshold. */
+function suggestionFor(all: readonly { readonly clip: Clip; readonly levels: Float32Array }[]): ReturnType<typeof suggested> {
+  const key = JSON.stringify(all.map(({ clip }) => [playedId(clip), clip.offset, clip.length, clip.gain, clip.envelopes?.gain]));
+  const known = suggestions.get(key) ?? suggested(all.map((a) => a.levels));
+  suggestions.set(key, known);
+  return known;
+}
+
 /**
  * Where clips hold sound, as stretches of the timeline, by the levels of their recordings and the clips' gains. Throws ApiError 404 for a
  * clip that is not there.
@@ -75,7 +108,7 @@ export async function soundOf(versionId: string, request: z.infer<typeof SoundRe
   });
   const all = [];
   for (const clip of clips) all.push(await levelsOf(clip));
-  const suggestion = suggested(all.map((a) => a.levels));
+  const suggestion = suggestionFor(all);
   const threshold = request.threshold ?? suggestion.threshold;
   const rule = { ...request, threshold: 10 ** (threshold / 20) };
   const own = new Map(

@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { noise } from "../testing/arbitraries";
-import { gapsBetween, type SilenceRule, type Stretch, soundStretches, soundThreshold, suggestThreshold, unionOf } from "./silence";
+import { gapsBetween, roomLevel, type SilenceRule, type Stretch, soundStretches, soundThreshold, suggestThreshold, unionOf } from "./silence";
 
 const BLOCK = 64;
 const levels = fc.array(fc.float({ min: 0, max: 1, noNaN: true }), { maxLength: 200 }).map((l) => Float32Array.from(l));
@@ -14,6 +14,26 @@ const rules: fc.Arbitrary<SilenceRule> = fc.record({
 });
 const lengthOf = (l: Float32Array): number => Math.max(0, l.length * BLOCK - 20);
 const covers = (stretches: readonly Stretch[], sample: number): boolean => stretches.some(([a, b]) => a <= sample && sample < b);
+
+describe("the room's level", () => {
+  it("is the one that sorting tells, and nothing is moved by asking", () => {
+    fc.assert(
+      fc.property(fc.array(fc.constantFrom(0, 0.001, 0.01, 0.01, 0.2, 0.5, 0.7, 1), { minLength: 1, maxLength: 4000 }), (list) => {
+        const l = Float32Array.from(list);
+        const peaks: number[] = [];
+        for (let i = 0; i < l.length; i += 32) {
+          const peak = Math.max(...l.subarray(i, i + 32));
+          if (peak > 1e-5 && (i + 32 <= l.length || peaks.length === 0)) peaks.push(peak);
+        }
+        peaks.sort((a, b) => a - b);
+        const [was, before] = [peaks[Math.floor(0.05 * peaks.length)], l.slice()];
+        expect(roomLevel(l)).toBe(peaks.length === 0 ? null : 20 * Math.log10(was));
+        suggestThreshold(l);
+        expect(l).toEqual(before);
+      }),
+    );
+  });
+});
 
 describe("stretches with sound", () => {
   it("are in order, apart, and within the recording", () => {

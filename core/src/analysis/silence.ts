@@ -57,17 +57,45 @@ const PART = 0.3;
 const LEAST_DB = 9;
 
 const decibels = (magnitude: number): number => 20 * Math.log10(magnitude);
-/** What a part of some sorted values stays below. */
-const below = (sorted: Float32Array, part: number): number => sorted[Math.min(sorted.length - 1, Math.floor(part * sorted.length))];
+/** What a part of some values stays below. Changes their order. */
+const below = (values: Float32Array, part: number): number => nthOf(values, Math.min(values.length - 1, Math.floor(part * values.length)));
+
+/**
+ * The value that would stand at a place if they were sorted, without sorting them: by parting them again and again (Hoare's selection), the pivot the
+ * middle one of three. Changes their order.
+ */
+function nthOf(values: Float32Array, place: number): number {
+  let [low, high] = [0, values.length - 1];
+  while (low < high) {
+    const [a, b, c] = [values[low], values[(low + high) >> 1], values[high]];
+    const pivot = Math.max(Math.min(a, b), Math.min(Math.max(a, b), c));
+    let [i, j] = [low, high];
+    while (i <= j) {
+      while (values[i] < pivot) i++;
+      while (values[j] > pivot) j--;
+      if (i > j) break;
+      const held = values[i];
+      values[i++] = values[j];
+      values[j--] = held;
+    }
+    if (place <= j) high = j;
+    else if (place >= i) low = i;
+    else return values[place];
+  }
+  return values[place];
+}
 
 /** How loud the quietest stretches of these levels get, in dB below full scale; null where all is digital silence. */
 export function roomLevel(levels: Float32Array): number | null {
-  const peaks: number[] = [];
+  const peaks = new Float32Array(Math.ceil(levels.length / STRETCH));
+  let count = 0;
   for (let i = 0; i < levels.length; i += STRETCH) {
-    const peak = levels.subarray(i, i + STRETCH).reduce((m, x) => Math.max(m, x), 0);
-    if (peak > NOTHING && (i + STRETCH <= levels.length || peaks.length === 0)) peaks.push(peak);
+    let peak = 0;
+    const end = Math.min(levels.length, i + STRETCH);
+    for (let k = i; k < end; k++) if (levels[k] > peak) peak = levels[k];
+    if (peak > NOTHING && (i + STRETCH <= levels.length || count === 0)) peaks[count++] = peak;
   }
-  return peaks.length === 0 ? null : decibels(below(Float32Array.from(peaks).sort(), ROOM));
+  return count === 0 ? null : decibels(below(peaks.subarray(0, count), ROOM));
 }
 
 /**
@@ -75,11 +103,15 @@ export function roomLevel(levels: Float32Array): number | null {
  * to tell apart (all silence, or room and sound too near to each other).
  */
 export function suggestThreshold(levels: Float32Array): number | null {
-  const sorted = levels.filter((x) => x > NOTHING).sort();
   const room = roomLevel(levels);
-  if (sorted.length === 0 || room === null) return null;
-  const sound = decibels(below(sorted, SOUND));
-  if (levels.length - sorted.length >= EMPTY * levels.length) return 10 ** ((sound - REACH_DB) / 20);
+  // By hand: `filter` takes thirty times as long on the levels of hours.
+  const kept = new Float32Array(levels.length);
+  let count = 0;
+  for (let i = 0; i < levels.length; i++) if (levels[i] > NOTHING) kept[count++] = levels[i];
+  const heard = kept.subarray(0, count);
+  if (heard.length === 0 || room === null) return null;
+  const sound = decibels(below(heard, SOUND));
+  if (levels.length - heard.length >= EMPTY * levels.length) return 10 ** ((sound - REACH_DB) / 20);
   if (sound - room < LEAST_DB) return null;
   return 10 ** ((room + Math.min(18, Math.max(6, PART * (sound - room)))) / 20);
 }
