@@ -85,6 +85,28 @@ async function exportLong(): Promise<Row> {
   };
 }
 
+/** Where hours of a recording hold sound: asked first, and again while the threshold is turned. */
+async function silence(versionId: string, sourceId: string): Promise<Row[]> {
+  await call(`/api/versions/${versionId}/edits`, {
+    revision: 0,
+    edits: [
+      { type: "add-track", id: "t" },
+      { type: "add-clip", id: "c", trackId: "t", sourceId, start: 0 },
+    ],
+  });
+  const times: number[] = [];
+  for (const threshold of [undefined, -40, -35, -45, -30, -50]) {
+    const start = performance.now();
+    await call(`/api/versions/${versionId}/sound`, { clipIds: ["c"], threshold, shortestSilence: 12_000, shortestSound: 2400 });
+    times.push(performance.now() - start);
+  }
+  const [first, ...again] = times;
+  return [
+    { name: "silence, first", value: first, unit: `ms, ${HOURS} h`, budget: "–" },
+    { name: "silence", value: again.sort((a, b) => a - b)[2], unit: `ms, ${HOURS} h, another threshold, median of five`, budget: "< 200" },
+  ];
+}
+
 /** A project's archive written and read back, its recordings' jobs not counted. */
 async function archives(projectId: string): Promise<Row[]> {
   const file = path.join(os.tmpdir(), `wet-thread-bench-${process.pid}.zip`);
@@ -111,6 +133,6 @@ async function archives(projectId: string): Promise<Row[]> {
 }
 
 export async function mediaRows(): Promise<Row[]> {
-  const { rows, projectId } = await importLong();
-  return [...rows, ...(await archives(projectId)), await exportLong()];
+  const { rows, projectId, versionId, sourceId } = await importLong();
+  return [...rows, ...(await silence(versionId, sourceId)), ...(await archives(projectId)), await exportLong()];
 }
