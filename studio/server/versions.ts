@@ -13,6 +13,7 @@ import { ApiError, notFound } from "./errors";
 import { announcing, type ProjectEvent } from "./events";
 import { asksToBeMade, wantMade } from "./made";
 import { readVersion, type Unread } from "./read-version";
+import { ownRound } from "./rounds";
 import { ofProject } from "./sources";
 
 type Transaction = Parameters<Parameters<Database["transaction"]>[0]>[0];
@@ -321,7 +322,9 @@ function rowAtOnce() {
  * to the database in place of five. Null where it is otherwise: then nothing was written.
  */
 async function editAtOnce(id: string, request: z.infer<typeof EditRequest>, edits: Edit[]): Promise<Done | null> {
-  const version = atHand(there(id, await rowAtOnce().execute({ id })));
+  const row = await rowAtOnce().execute({ id });
+  await ownRound();
+  const version = atHand(there(id, row));
   if (version?.revision !== request.revision) return null;
   const { step, notes, doc, version: after } = await stepOf(db(), version, request, edits);
   const { name, changes } = step;
