@@ -11,6 +11,7 @@ import { announce } from "./events";
 import { newId } from "./ids";
 import { ofProject, shown } from "./sources";
 import { versionsOf } from "./version-list";
+import { keepNew } from "./versions";
 
 const number = z.number();
 export const NewProject = z
@@ -60,6 +61,7 @@ export async function createProject(p: z.infer<typeof NewProject>) {
     await tx.insert(versions).values({ id: versionId, projectId, name: p.version || "First version" });
     await tx.insert(entities).values({ versionId, kind: "piece", id: PIECE_ID, data });
   });
+  keepNew(versionId, p.sampleRate, data);
   return getProject(projectId);
 }
 

@@ -3,7 +3,7 @@ import { applyEditsInTurns, type Edit, newKey } from "@wet-thread/core/edit/regi
 import { invertStored, isTakenAway, type StoredChange, storedChanges, wholeChanges } from "@wet-thread/core/edit/stored-change";
 import { summaryOf } from "@wet-thread/core/edit/summary";
 import { applyChanges, type Change, type Document, dataOf, documentFrom, type Entities, type EntityKind } from "@wet-thread/core/model/document";
-import { NewId, nameOf, type SourceInfo } from "@wet-thread/core/model/schema";
+import { NewId, nameOf, type Piece, type SourceInfo } from "@wet-thread/core/model/schema";
 import { and, asc, desc, eq, getTableColumns, gt, gte, inArray, lt, lte, type Placeholder, type SQL, sql } from "drizzle-orm";
 import { LRUCache } from "lru-cache";
 import { z } from "zod";
@@ -39,6 +39,11 @@ const kept = place.wetThreadDocuments;
 
 function keep(id: string, revision: number, doc: Document, unread: readonly Unread[]): void {
   kept.set(id, { revision, doc, unread });
+}
+
+/** A version that was just made: its first edit finds it at hand. */
+export function keepNew(id: string, sampleRate: number, piece: Piece): void {
+  keep(id, 0, documentFrom({ sampleRate, piece, tracks: [], clips: [], markers: [], sections: [] }, new Map()), []);
 }
 
 /** The recordings of a version's project, as they come with it in one answer: its ways to the database cost an edit more than all else. */
