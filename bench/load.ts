@@ -5,7 +5,7 @@ import { call, newProject, sendLong, whenRead } from "./server";
 /** Edits sent in one request. */
 const AT_ONCE = 4000;
 
-async function send(versionId: string, edits: readonly object[]): Promise<void> {
+export async function send(versionId: string, edits: readonly object[]): Promise<void> {
   let { revision } = await call<{ revision: number }>(`/api/versions/${versionId}`);
   for (let at = 0; at < edits.length; at += AT_ONCE)
     ({ revision } = await call<{ revision: number }>(`/api/versions/${versionId}/edits`, { revision, edits: edits.slice(at, at + AT_ONCE) }));

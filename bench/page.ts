@@ -4,7 +4,7 @@ import { loadLargePiece, loadLongNight, loadManyTracks, loadTakes } from "./load
 import { p95, type Row } from "./rows";
 import { BASE, call } from "./server";
 
-const ARGS = [
+export const ARGS = [
   "--no-sandbox",
   "--disable-gpu",
   "--disable-quic",
@@ -20,7 +20,7 @@ const ARGS = [
 /** Hours of the long recording; fewer for a quick look. */
 const HOURS = Number(process.env.WET_THREAD_BENCH_HOURS ?? 4);
 
-async function openPage(browser: Browser): Promise<Page> {
+export async function openPage(browser: Browser): Promise<Page> {
   const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
   // The compiler that runs the bench gives functions their names by a helper that the page does not have.
   await context.addInitScript("globalThis.__name = (f) => f");
@@ -31,7 +31,7 @@ const drawn = (page: Page): Promise<unknown> =>
   page.waitForFunction(() => document.querySelector<HTMLElement>("[data-testid=lanes]")?.dataset.samplesPerPixel !== undefined);
 
 /** From the address to a timeline that is drawn and answers a key. */
-async function openTime(page: Page, projectId: string): Promise<number> {
+export async function openTime(page: Page, projectId: string): Promise<number> {
   await page.goto("about:blank");
   const start = performance.now();
   await page.goto(`${BASE}/p/${projectId}`, { waitUntil: "commit" });
@@ -43,7 +43,7 @@ async function openTime(page: Page, projectId: string): Promise<number> {
 }
 
 /** The median of five openings, after one in which the browser gets to know the page. */
-async function openRow(page: Page, projectId: string, name: string, what: string): Promise<Row> {
+export async function openRow(page: Page, projectId: string, name: string, what: string): Promise<Row> {
   await openTime(page, projectId);
   const times: number[] = [];
   for (let i = 0; i < 5; i++) times.push(await openTime(page, projectId));
@@ -99,7 +99,7 @@ async function frames(page: Page, what: "pan" | "zoom", count: number): Promise<
 /** Frames in which the page's code is still being compiled and peaks still come. */
 const WARMING = 80;
 
-async function frameRows(page: Page, piece: string): Promise<Row[]> {
+export async function frameRows(page: Page, piece: string): Promise<Row[]> {
   const rows: Row[] = [];
   const row = (what: string, name: string, of: number[], unit: string, budget = "–"): void =>
     void rows.push({ name: `${what}, ${name}, ${piece}`, value: p95(of), unit, budget });

@@ -99,7 +99,7 @@ test("a part of a clip is kept under a name of its own, heard, laid by dragging 
   // Kept no longer its clip stays, and it can be had back.
   await parts.getByRole("button", { name: "Keep The looms no longer" }).click();
   await expect(parts).toHaveCount(0);
-  await page.getByRole("button", { name: "Undo", exact: true }).last().click();
+  await page.locator("[data-sonner-toast]").filter({ hasText: "no longer kept" }).getByRole("button", { name: "Undo" }).click();
   await page.getByLabel("Find a recording").fill("");
   await expect(parts).toContainText("The looms");
   // From the menu of a clip, under the clip's own name; Escape leaves that.
