@@ -16,7 +16,7 @@ try {
   ensureModules();
   let env = {};
   if (wanted("codecs")) ensureFfmpeg();
-  const page = ["large", "play", "record", "takes", "long"].some(wanted);
+  const page = ["derived", "large", "play", "record", "takes", "long"].some(wanted);
   if (page) ensureChromium();
   if (page || wanted("media") || wanted("many")) {
     await ensureBuild();

@@ -137,7 +137,14 @@ describe("the start command", () => {
       };
       const owner = (): ChildProcess => running.findLast((c) => c.exitCode === null && c.signalCode === null) as ChildProcess;
       const web = (): number => JSON.parse(fs.readFileSync(path.join(home, "running.json"), "utf8")).web;
-      const kill = (pid: number | undefined): void => void (pid && process.kill(pid, "SIGKILL"));
+      const kill = (pid: number | undefined): void => {
+        try {
+          if (pid) process.kill(pid, "SIGKILL");
+        } catch (error) {
+          // It was gone before it could be killed.
+          if ((error as NodeJS.ErrnoException).code !== "ESRCH") throw error;
+        }
+      };
       const KILLED: readonly (readonly [string, () => void])[] = [
         ["web", () => kill(web())],
         ["worker", () => kill(childrenOf(web(), "worker.ts")[0])],
