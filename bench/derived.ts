@@ -4,7 +4,7 @@ import { playedId } from "@wet-thread/core/model/played";
 import type { Clip } from "@wet-thread/core/model/schema";
 import { RATE } from "./large";
 import { loadLargePiece, send } from "./load";
-import { ARGS, frameRows, openPage, openRow, openTime } from "./page";
+import { ARGS, frameRows, lowAndWide, openPage, openRow, openTime } from "./page";
 import { p95, type Row } from "./rows";
 import { BASE, call, newProject, sendLong, whenRead } from "./server";
 
@@ -81,9 +81,7 @@ export async function derivedRows(): Promise<Row[]> {
     );
     const other = await openPage(browser);
     await openTime(other, dense.projectId);
-    await other.keyboard.press("w");
-    for (let i = 0; i < 4; i++) await other.keyboard.press("Shift+ArrowDown");
-    await other.waitForTimeout(3000);
+    await lowAndWide(other);
     rows.push(...(await frameRows(other, "10,200 clips with envelopes in view")));
     return rows;
   } finally {

@@ -124,14 +124,18 @@ async function megabytes(page: Page): Promise<number> {
   return Math.max(usedSize, whole) / 1e6;
 }
 
+/** All tracks low and the whole piece wide, with their peaks. */
+export async function lowAndWide(page: Page): Promise<void> {
+  await page.keyboard.press("w");
+  for (let i = 0; i < 4; i++) await page.keyboard.press("Shift+ArrowDown");
+  await page.waitForTimeout(3000);
+}
+
 async function largeRows(browser: Browser): Promise<Row[]> {
   const { projectId } = await loadLargePiece();
   const page = await openPage(browser);
   const rows = [await openRow(page, projectId, "open.large", "20,000 clips")];
-  // All tracks low and the whole piece wide.
-  await page.keyboard.press("w");
-  for (let i = 0; i < 4; i++) await page.keyboard.press("Shift+ArrowDown");
-  await page.waitForTimeout(3000);
+  await lowAndWide(page);
   rows.push(...(await frameRows(page, "200 × 100 clips")));
   rows.push({ name: "page.memory, large", value: await megabytes(page), unit: "MB", budget: "< 600" });
   await page.context().close();
@@ -139,9 +143,7 @@ async function largeRows(browser: Browser): Promise<Row[]> {
   const dense = await loadLargePiece(17, 600);
   const other = await openPage(browser);
   await openTime(other, dense.projectId);
-  await other.keyboard.press("w");
-  for (let i = 0; i < 4; i++) await other.keyboard.press("Shift+ArrowDown");
-  await other.waitForTimeout(3000);
+  await lowAndWide(other);
   rows.push(...(await frameRows(other, "10,200 clips in view")));
   await other.context().close();
   return rows;

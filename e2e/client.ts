@@ -12,17 +12,28 @@ export interface Answer<T = Record<string, unknown>> {
   readonly body: T;
 }
 
-// biome-ignore lint/suspicious/noExplicitAny: tests look into answers of every form
-export async function api<T = any>(method: string, path: string, body?: unknown, headers: Record<string, string> = {}): Promise<Answer<T>> {
-  const raw = body instanceof Uint8Array || typeof body === "string";
-  const answer = await fetch(`${BASE}${path}`, {
-    method,
-    headers,
-    body: body === undefined ? undefined : raw ? (body as BodyInit) : JSON.stringify(body),
-  });
-  const text = await answer.text();
-  return { status: answer.status, body: (text ? JSON.parse(text) : {}) as T };
+/** Asks a server at an address that may change: `call` gives what it answers, `must` only what is well. Bytes and texts go as they are, all else as JSON. */
+export function talkTo(base: () => string) {
+  // biome-ignore lint/suspicious/noExplicitAny: tests look into answers of every form
+  const call = async <T = any>(method: string, path: string, body?: unknown, headers: Record<string, string> = {}): Promise<Answer<T>> => {
+    const raw = body instanceof Uint8Array || typeof body === "string";
+    const answer = await fetch(`${base()}${path}`, {
+      method,
+      headers,
+      body: body === undefined ? undefined : raw ? (body as BodyInit) : JSON.stringify(body),
+    });
+    const text = await answer.text();
+    return { status: answer.status, body: (text ? JSON.parse(text) : {}) as T };
+  };
+  // biome-ignore lint/suspicious/noExplicitAny: as above
+  const must = async <T = any>(method: string, path: string, body?: unknown): Promise<T> => {
+    const answer = await call<T>(method, path, body);
+    if (answer.status >= 300) throw new Error(`${path}: ${answer.status} ${JSON.stringify(answer.body)}`);
+    return answer.body;
+  };
+  return { call, must };
 }
+export const api = talkTo(() => BASE).call;
 
 /** Asks until `done` says yes; fails after a minute. */
 export async function until<T>(look: () => Promise<T>, done: (value: T) => boolean): Promise<T> {
@@ -110,22 +121,18 @@ export async function listenTo(base: string, projectId: string) {
   };
 }
 
-/** Asks a server at an address that may change: `call` gives what it answers, `must` only what is well. Bytes go as they are, all else as JSON. */
-export function talkTo(base: () => string) {
-  // biome-ignore lint/suspicious/noExplicitAny: answers of every form
-  const call = async <T = any>(method: string, at: string, body?: unknown): Promise<Answer<T>> => {
-    const raw = body instanceof Uint8Array;
-    const answer = await fetch(`${base()}${at}`, {
-      method,
-      body: body === undefined ? undefined : raw ? (body as BodyInit) : JSON.stringify(body),
-    });
-    return { status: answer.status, body: (await answer.json()) as T };
-  };
-  // biome-ignore lint/suspicious/noExplicitAny: answers of every form
-  const must = async <T = any>(method: string, at: string, body?: unknown): Promise<T> => {
-    const answer = await call<T>(method, at, body);
-    if (answer.status >= 300) throw new Error(`${at}: ${answer.status} ${JSON.stringify(answer.body)}`);
-    return answer.body;
-  };
-  return { call, must };
-}
+/** A part of a recording to be kept, mono and plain. */
+export const aPart = (over: Record<string, unknown> = {}) => ({
+  id: "p",
+  name: "Stroke",
+  length: 5000,
+  offset: 700,
+  color: null,
+  gain: -3,
+  pan: 0,
+  mute: false,
+  fadeIn: { length: 0, shape: "power", bend: 0 },
+  fadeOut: { length: 0, shape: "power", bend: 0 },
+  sync: null,
+  ...over,
+});

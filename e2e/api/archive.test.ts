@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import yazl from "yazl";
-import { addSource, api, BASE, exportWav, newProject, noise, until, wavFile } from "../client";
+import { addSource, aPart, api, BASE, exportWav, newProject, noise, until, wavFile } from "../client";
 import { unzipped } from "../zip";
 
 // A whole project as one zip, read back; copies of projects, and their removal.
@@ -21,20 +21,7 @@ async function piece() {
   await api("POST", `/api/versions/${versionId}/edits`, { revision: 1, edits: [{ type: "set-gain", clipIds: ["a"], gain: -6 }] });
   await api("POST", `/api/versions/${versionId}/undo`, { revision: 2 });
   const copy = await api("POST", `/api/projects/${projectId}/versions`, { name: "Short cut", from: versionId });
-  const fade = { length: 0, shape: "power", bend: 0 };
-  const part = {
-    id: "p",
-    name: "Stroke",
-    length: 5000,
-    offset: 700,
-    color: null,
-    gain: -3,
-    pan: 0,
-    mute: false,
-    fadeIn: fade,
-    fadeOut: fade,
-    sync: null,
-  };
+  const part = aPart();
   expect((await api("POST", `/api/sources/${one.id}/parts`, { parts: [part] })).status).toBe(200);
   return { projectId, versionId, copyId: copy.body.id, sources: [one.id, other.id] };
 }

@@ -1,6 +1,6 @@
 import pg from "pg";
 import { afterAll, describe, expect, it } from "vitest";
-import { addSource, api, BASE, exportWav, listenTo, newProject, noise, readWav, until, wavFile } from "../client";
+import { addSource, aPart, api, BASE, exportWav, listenTo, newProject, noise, readWav, until, wavFile } from "../client";
 
 const database = new pg.Pool({ connectionString: process.env.DATABASE_URL, max: 2 });
 afterAll(() => database.end());
@@ -161,20 +161,7 @@ describe("bad requests", () => {
 });
 
 describe("parts of a recording", () => {
-  const fade = { length: 0, shape: "power", bend: 0 };
-  const part = {
-    id: "p",
-    name: "Stroke",
-    length: 5000,
-    offset: 700,
-    color: null,
-    gain: -3,
-    pan: 0,
-    mute: false,
-    fadeIn: fade,
-    fadeOut: fade,
-    sync: null,
-  };
+  const part = aPart();
   it("are kept under names, laid again as they were, and hold their recording", async () => {
     const { projectId, versionId, sourceId, edit } = await project();
     const parts = (list: object[]) => api("POST", `/api/sources/${sourceId}/parts`, { parts: list });

@@ -23,6 +23,15 @@ async function studio(page: Page, { rate = RATE, recording = {}, settings = {} }
 
 const status = (page: Page) => page.getByTestId("recording");
 const arm = (page: Page, name: string) => page.getByLabel(`Arm ${name}`, { exact: true }).click();
+/** The browser's own first input for a track, beside the stand-in. */
+async function chooseBrowsersInput(page: Page, editor: EditorPage, track: string): Promise<void> {
+  await page.getByRole("tab", { name: "Track" }).click();
+  await editor.chooseTrack(track);
+  await page.getByRole("button", { name: "Look for inputs" }).click();
+  const input = page.getByLabel("Input", { exact: true });
+  await expect.poll(() => input.locator("option").count()).toBeGreaterThan(1);
+  await input.selectOption({ index: 1 });
+}
 /** Seconds that have been recorded. */
 const recorded = async (page: Page): Promise<number> => Number((await status(page).textContent())?.match(/([\d.]+) s/)?.[1] ?? 0);
 const untilRecorded = (page: Page, seconds: number) =>
@@ -283,12 +292,7 @@ test("from an input of the browser beside the stand-in; one that is refused, not
     };
   });
   const { editor } = await studio(page);
-  await page.getByRole("tab", { name: "Track" }).click();
-  await editor.chooseTrack("Guide");
-  await page.getByRole("button", { name: "Look for inputs" }).click();
-  const input = page.getByLabel("Input", { exact: true });
-  await expect.poll(() => input.locator("option").count()).toBeGreaterThan(1);
-  await input.selectOption({ index: 1 });
+  await chooseBrowsersInput(page, editor, "Guide");
   const refuse = (name: string | undefined) =>
     page.evaluate((name) => {
       (window as unknown as { refuse?: string }).refuse = name;
@@ -340,12 +344,7 @@ test("recorded while the armed input is still being opened: it is opened once, a
   });
   const { editor } = await studio(page);
   const asked = () => page.evaluate(() => (window as unknown as { asked: number }).asked);
-  await page.getByRole("tab", { name: "Track" }).click();
-  await editor.chooseTrack("Guide");
-  await page.getByRole("button", { name: "Look for inputs" }).click();
-  const input = page.getByLabel("Input", { exact: true });
-  await expect.poll(() => input.locator("option").count()).toBeGreaterThan(1);
-  await input.selectOption({ index: 1 });
+  await chooseBrowsersInput(page, editor, "Guide");
   await arm(page, "Guide");
   await expect.poll(asked).toBe(2);
   await page.keyboard.press("*");

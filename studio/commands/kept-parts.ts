@@ -19,20 +19,25 @@ let turn: Promise<unknown> = Promise.resolve();
 
 /**
  * Changes the parts of a recording: in the page at once, so that a name can be typed, and on the server, one change after the other. What that
- * refuses is said, and the list is as the server has it.
+ * refuses is said, and the list is as it was.
  */
 function change(sourceId: string, to: (parts: readonly KeptPart[]) => readonly KeptPart[], tell: () => Promise<unknown>): Promise<boolean> {
-  session().store.setState(({ sources }) => {
-    const row = sources.get(sourceId);
-    return row ? { sources: new Map(sources).set(sourceId, { ...row, parts: to(row.parts) }) } : {};
-  });
+  const show = (parts: (now: readonly KeptPart[]) => readonly KeptPart[]): void =>
+    session().store.setState(({ sources }) => {
+      const row = sources.get(sourceId);
+      return row ? { sources: new Map(sources).set(sourceId, { ...row, parts: parts(row.parts) }) } : {};
+    });
+  const before = session().store.getState().sources.get(sourceId)?.parts ?? [];
+  show(to);
   const done = turn.then(async () => {
     try {
       await tell();
       return true;
     } catch (error) {
       if (!(error instanceof ServerError)) throw error;
-      toast.error(error.message, { id: "parts" });
+      // A server that is away can't tell what it has: the list is as it was.
+      show(() => before);
+      toast.error(error.message, { id: "parts", description: "The parts are as they were." });
       return false;
     } finally {
       await session().refreshSources();

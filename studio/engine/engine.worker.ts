@@ -1,7 +1,7 @@
 /// <reference lib="webworker" />
 import { applyChanges, type Change, type Document, documentFrom, NEW_PIECE, timebaseOf } from "@wet-thread/core/model/document";
 import { clipOfPart, type KeptPart } from "@wet-thread/core/model/kept-part";
-import { NO_FADE, type SourceInfo, type VersionData } from "@wet-thread/core/model/schema";
+import { JUST_LAID, type SourceInfo, type VersionData } from "@wet-thread/core/model/schema";
 import type { Slice } from "@wet-thread/core/model/slices";
 import { Metronome } from "@wet-thread/core/render/metronome";
 import { Renderer, spansNeeded } from "@wet-thread/core/render/renderer";
@@ -475,19 +475,7 @@ let apart: Engine | null = null;
 /** A piece of one clip: a whole recording, or a part of it that is kept. */
 function alone(source: SourceInfo, part: KeptPart | null, sampleRate: number): Document {
   const track = { id: "t", name: "", color: "woad" as const, height: 36, mute: false, solo: false, gain: 0, pan: 0, hidden: false, link: null };
-  const all = {
-    id: "c",
-    length: source.length,
-    offset: 0,
-    name: "",
-    color: null,
-    gain: 0,
-    pan: 0,
-    mute: false,
-    fadeIn: NO_FADE,
-    fadeOut: NO_FADE,
-    sync: null,
-  };
+  const all = { id: "c", name: "", color: null, offset: 0, length: source.length, gain: 0, pan: 0, ...JUST_LAID };
   return documentFrom(
     {
       sampleRate,

@@ -1,4 +1,4 @@
-import { type Fetch, Stretcher } from "./stretcher";
+import { type Fetch, stretch } from "./stretcher";
 
 /*
  * Time stretching that keeps pitch, along a map that is straight between its ties. One pass of the vocoder is clean up to some ratio only;
@@ -122,7 +122,7 @@ export function stretchSmooth(
   let made: Float32Array[] = [];
   for (let k = 0; k < passes; k++) {
     const [a, b] = spans[k];
-    made = new Stretcher(channels, sampleRate).run(source, moments[k], a, b, atOnce && k === passes - 1);
+    made = stretch(channels, sampleRate, source, moments[k], a, b, atOnce && k === passes - 1);
     source = given(made, a);
   }
   return made;

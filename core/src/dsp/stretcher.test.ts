@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 import { sameSamples } from "../testing/arbitraries";
-import { loadStretcher, Stretcher } from "./stretcher";
+import { loadStretcher, stretch } from "./stretcher";
 
 it("loads the package while others load code of their own, and leaves nothing of its stand-ins behind", async () => {
   const wasm = (
@@ -16,7 +16,9 @@ it("loads the package while others load code of their own, and leaves nothing of
   await loading;
   expect(wasm.instantiate).toBe(before);
   expect(["AudioWorkletProcessor", "registerProcessor", "sampleRate"].filter((name) => name in globalThis)).toEqual([]);
-  const [silent] = new Stretcher(1, 48_000).run(
+  const [silent] = stretch(
+    1,
+    48_000,
     (_, count) => [new Float32Array(count)],
     (at) => at / 2,
     0,
@@ -29,12 +31,14 @@ it("does each piece of work as if it were its first, whatever was done before by
   await loadStretcher();
   const sound = (seed: number) => (from: number, count: number) =>
     [0, 1].map((c) => Float32Array.from({ length: count }, (_, i) => Math.sin((from + i) * seed * (c + 1))));
-  const work = () => new Stretcher(2, 44_100).run(sound(0.031), (at) => at / 1.3, 500, 9000);
+  const work = () => stretch(2, 44_100, sound(0.031), (at) => at / 1.3, 500, 9000);
   const first = work();
-  // Another one is set up beside, and one that has worked is taken up again.
-  const [one, other] = [new Stretcher(2, 44_100), new Stretcher(2, 44_100)];
-  other.run(sound(0.5), (at) => at * 1.7, 0, 30_000);
-  one.run(sound(0.002), (at) => at / 2, 0, 3000, true);
+  // While one works another is set up beside; both are taken up again.
+  const beside = (from: number, count: number) => {
+    stretch(2, 44_100, sound(0.5), (at) => at * 1.7, 0, 3000);
+    return sound(0.002)(from, count);
+  };
+  stretch(2, 44_100, beside, (at) => at / 2, 0, 3000, true);
   const again = work();
   for (const c of [0, 1]) expect(sameSamples(first[c], again[c])).toBe(true);
 });

@@ -83,7 +83,7 @@ async function caught(): Promise<object> {
 let code: object | undefined;
 let loading: Promise<void> | undefined;
 
-/** Loads the package; to be awaited once before the first `Stretcher`. */
+/** Loads the package; to be awaited once before anything is stretched. */
 export function loadStretcher(): Promise<void> {
   loading ??= caught().then((module) => {
     code = module;
@@ -167,61 +167,54 @@ class Machine {
 const idle = new Map<string, Machine>();
 const MOST_IDLE = 4;
 
-/** Plays a recording at another pace and keeps its pitch. One instance does one piece of work. */
-export class Stretcher {
-  private readonly machine: Machine;
-  private readonly key: string;
-
-  constructor(
-    private readonly channels: number,
-    sampleRate: number,
-  ) {
-    this.key = `${channels} ${sampleRate}`;
-    const kept = idle.get(this.key);
-    idle.delete(this.key);
-    kept?.renew();
-    this.machine = kept ?? new Machine(channels, sampleRate);
-  }
-
-  private put(samples: readonly Float32Array[]): void {
-    const { memory, buffers, room } = this.machine;
+/**
+ * Plays a recording at another pace and keeps its pitch: samples [from, to) of what is made. `moment(at)` is the moment of the recording that is to lie
+ * at sample `at`, and rises with it. `atOnce`: what is made begins with a sound, so that there is nothing to run in. `loadStretcher` comes first.
+ */
+export function stretch(
+  channels: number,
+  sampleRate: number,
+  fetch: Fetch,
+  moment: (at: number) => number,
+  from: number,
+  to: number,
+  atOnce = false,
+): Float32Array[] {
+  const key = `${channels} ${sampleRate}`;
+  const kept = idle.get(key);
+  idle.delete(key);
+  kept?.renew();
+  const machine = kept ?? new Machine(channels, sampleRate);
+  const { call, latency, room, memory, buffers } = machine;
+  const put = (samples: readonly Float32Array[]): void => {
     const floats = new Float32Array(memory.buffer);
-    for (let c = 0; c < this.channels; c++) floats.set(samples[c], buffers / 4 + c * room);
-  }
-
-  /**
-   * Samples [from, to) of what is made; `moment(at)` is the moment of the recording that is to lie at sample `at`, and rises with it. `atOnce`: what
-   * is made begins with a sound, so that there is nothing to run in.
-   */
-  run(fetch: Fetch, moment: (at: number) => number, from: number, to: number, atOnce = false): Float32Array[] {
-    const { channels } = this;
-    const { call, latency, room, memory, buffers } = this.machine;
-    const out = Array.from({ length: channels }, () => new Float32Array(to - from));
-    /** Where the input must have come to before sample `at` is asked for. */
-    const inputAt = (at: number): number => Math.round(moment(at + latency.output)) + latency.input;
-    let at = from - latency.output - (atOnce ? 0 : RUN_IN * (latency.input + latency.output));
-    let taken = inputAt(at);
-    this.put(fetch(taken - room, room));
-    call.seek(room, moment(at + 1) - moment(at));
-    while (at < to) {
-      let count = Math.min(BLOCK, to - at);
-      while (inputAt(at + count) - taken > room) count = count >> 1;
-      const need = inputAt(at + count) - taken;
-      this.put(fetch(taken, need));
-      call.process(need, count);
-      const first = Math.max(0, from - at);
-      if (first < count) {
-        const floats = new Float32Array(memory.buffer);
-        for (let c = 0; c < channels; c++) {
-          const start = buffers / 4 + (channels + c) * room;
-          out[c].set(floats.subarray(start + first, start + count), at + first - from);
-        }
+    for (let c = 0; c < channels; c++) floats.set(samples[c], buffers / 4 + c * room);
+  };
+  const out = Array.from({ length: channels }, () => new Float32Array(to - from));
+  /** Where the input must have come to before sample `at` is asked for. */
+  const inputAt = (at: number): number => Math.round(moment(at + latency.output)) + latency.input;
+  let at = from - latency.output - (atOnce ? 0 : RUN_IN * (latency.input + latency.output));
+  let taken = inputAt(at);
+  put(fetch(taken - room, room));
+  call.seek(room, moment(at + 1) - moment(at));
+  while (at < to) {
+    let count = Math.min(BLOCK, to - at);
+    while (inputAt(at + count) - taken > room) count = count >> 1;
+    const need = inputAt(at + count) - taken;
+    put(fetch(taken, need));
+    call.process(need, count);
+    const first = Math.max(0, from - at);
+    if (first < count) {
+      const floats = new Float32Array(memory.buffer);
+      for (let c = 0; c < channels; c++) {
+        const start = buffers / 4 + (channels + c) * room;
+        out[c].set(floats.subarray(start + first, start + count), at + first - from);
       }
-      taken += need;
-      at += count;
     }
-    if (idle.size >= MOST_IDLE) idle.clear();
-    idle.set(this.key, this.machine);
-    return out;
+    taken += need;
+    at += count;
   }
+  if (idle.size >= MOST_IDLE) idle.clear();
+  idle.set(key, machine);
+  return out;
 }
