@@ -172,6 +172,11 @@ describe("parts of a recording", () => {
       message: expect.stringMatching(/parts of it are kept/),
     });
     expect((await api("POST", `/api/projects/${projectId}/sources/unused`, {})).body.ids).toEqual([]);
+    // Twice in one request it is still one.
+    expect((await parts([part, { ...part, name: "First stroke" }])).body.parts.map((p: { name: string }) => p.name)).toEqual([
+      "First stroke",
+      "Rest",
+    ]);
     const [kept] = (await api("GET", `/api/projects/${projectId}`)).body.sources[0].parts;
     await edit({ type: "paste", at: 4000, clips: [{ ...kept, sourceId, trackId: "t", start: 0, layer: 0, blend: null }] });
     const [left] = await readWav(await exportWav(versionId));

@@ -1,6 +1,6 @@
 import { partsToKeep } from "@wet-thread/core/edit/clips/keep";
 import { newKey } from "@wet-thread/core/edit/registry";
-import type { KeptPart } from "@wet-thread/core/model/kept-part";
+import { type KeptPart, withParts } from "@wet-thread/core/model/kept-part";
 import { toast } from "sonner";
 import { create } from "zustand";
 import { ask, ServerError } from "@/state/api";
@@ -47,14 +47,12 @@ function change(sourceId: string, to: (parts: readonly KeptPart[]) => readonly K
   return done;
 }
 
-function keep(sourceId: string, parts: readonly KeptPart[]): Promise<boolean> {
-  const fresh = new Map(parts.map((p) => [p.id, p]));
-  return change(
+const keep = (sourceId: string, parts: readonly KeptPart[]): Promise<boolean> =>
+  change(
     sourceId,
-    (now) => [...now.map((p) => fresh.get(p.id) ?? p), ...parts.filter((p) => !now.some((old) => old.id === p.id))],
+    (now) => withParts(now, parts),
     () => ask(`/api/sources/${sourceId}/parts`, { json: { parts } }),
   );
-}
 const drop = (sourceId: string, partId: string): Promise<boolean> =>
   change(
     sourceId,

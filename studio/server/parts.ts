@@ -1,4 +1,4 @@
-import { KeptPart, MOST_PARTS } from "@wet-thread/core/model/kept-part";
+import { KeptPart, MOST_PARTS, withParts } from "@wet-thread/core/model/kept-part";
 import { madeLength } from "@wet-thread/core/model/played";
 import { eq } from "drizzle-orm";
 import { z } from "zod";
@@ -37,8 +37,7 @@ export const keepParts = (id: string, { parts }: z.output<typeof KeepParts>) =>
           path: `parts.${i}.channels`,
         });
     }
-    const fresh = new Map(parts.map((p) => [p.id, p]));
-    const all = [...row.parts.map((p) => fresh.get(p.id) ?? p), ...parts.filter((p) => !row.parts.some((old) => old.id === p.id))];
+    const all = withParts(row.parts, parts);
     if (all.length > MOST_PARTS)
       throw new ApiError(422, "invalid", `Of one recording up to ${MOST_PARTS} parts are kept. Nothing was changed.`, { path: "parts" });
     for (const part of parts) await registerMade(tx, { ...part, sourceId: id }, row.length);

@@ -24,6 +24,11 @@ export function keptPart(clip: Clip, id: string, name: string): KeptPart {
   return { ...part, id, name, mute: false };
 }
 
+/** The parts of a recording with some more; of two with one id the later counts, in the place of the earlier. */
+export const withParts = (now: readonly KeptPart[], more: readonly KeptPart[]): KeptPart[] => [
+  ...new Map([...now, ...more].map((p) => [p.id, p])).values(),
+];
+
 /** Parts of one recording that are kept at most. */
 export const MOST_PARTS = 2000;
 
