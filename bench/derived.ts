@@ -5,38 +5,41 @@ import type { Clip } from "@wet-thread/core/model/schema";
 import { RATE } from "./large";
 import { loadLargePiece, send } from "./load";
 import { ARGS, frameRows, lowAndWide, openPage, openRow, openTime } from "./page";
-import { p95, type Row } from "./rows";
+import { median, p95, type Row } from "./rows";
 import { BASE, call, newProject, sendLong, whenRead } from "./server";
 
 const clipsOf = async (versionId: string): Promise<Clip[]> => (await call<{ clips: Clip[] }>(`/api/versions/${versionId}`)).clips;
 const CHUNK = 65_536;
 
-/** Waits until chunks of what a clip plays are there. */
-async function whenMade(clip: Clip): Promise<void> {
+/** Waits until chunks of what a clip plays are there; gives when its first one was. */
+async function whenMade(clip: Clip): Promise<number> {
   const id = playedId(clip);
+  let first = 0;
   for (let chunk = Math.floor(clip.offset / CHUNK); chunk * CHUNK < clip.offset + clip.length; chunk++) {
     let status = 202;
     while (status === 202) {
       const answer = await fetch(`${BASE}/api/sources/${id}/pcm?chunk=${chunk}`);
       status = answer.status;
       await answer.arrayBuffer();
-      if (status === 202) await new Promise((wake) => setTimeout(wake, 5));
+      if (status === 202) await new Promise((wake) => setTimeout(wake, 20));
     }
     if (status !== 200) throw new Error(`${id}: ${status}`);
+    first ||= performance.now();
   }
+  return first;
 }
 
-/** Clips of four seconds whose end is pulled to another length, each a recipe of its own: until the last of their finished sound is there. */
-async function stretched(): Promise<Row> {
+/** Clips of four seconds whose end is pulled to another length, each a recipe of its own: until their finished sound is there. */
+export async function stretchedRows(): Promise<Row[]> {
   const { projectId, versionId } = await newProject("Bench: stretched", RATE);
   const sourceId = await sendLong(projectId, 60, 1, RATE, "Struck");
   await whenRead(sourceId);
-  const starts = Array.from({ length: 12 }, (_, i) => i);
+  const starts = Array.from({ length: 14 }, (_, i) => i);
   await send(versionId, [
     { type: "add-track", id: "t" },
     ...starts.map((i) => ({ type: "add-clip", id: `c${i}`, trackId: "t", sourceId, start: i * 10 * RATE, offset: i * 4 * RATE, length: 4 * RATE })),
   ]);
-  const times: number[] = [];
+  const [first, all]: [number[], number[]] = [[], []];
   for (const i of starts) {
     const { revision } = await call<{ revision: number }>(`/api/versions/${versionId}`);
     const begun = performance.now();
@@ -44,15 +47,21 @@ async function stretched(): Promise<Row> {
       revision,
       edits: [{ type: "stretch", clipIds: [`c${i}`], length: 4 * RATE + 9000 + 700 * i, kind: i % 2 ? "hits" : "smooth" }],
     });
-    await whenMade((await clipsOf(versionId)).find((c) => c.id === `c${i}`) as Clip);
-    times.push(performance.now() - begun);
+    first.push((await whenMade((await clipsOf(versionId)).find((c) => c.id === `c${i}`) as Clip)) - begun);
+    all.push(performance.now() - begun);
   }
   // The first one also sets up what makes them.
-  return { name: "stretch.made", value: p95(times.slice(1)), unit: "ms p95 from the edit of a 4 s clip to its finished sound", budget: "< 400" };
+  const row = (name: string, times: number[], what: string): Row => ({
+    name,
+    value: median(times.slice(1)),
+    unit: `ms from the edit of a 4 s clip to ${what} of its finished sound, the median (p95 ${Math.round(p95(times.slice(1)))})`,
+    budget: "< 400",
+  });
+  return [row("stretch.heard", first, "the first"), row("stretch.made", all, "all")];
 }
 
 export async function derivedRows(): Promise<Row[]> {
-  const rows = [await stretched()];
+  const rows: Row[] = [];
   const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ARGS });
   try {
     const { projectId, versionId } = await loadLargePiece(20, 100);

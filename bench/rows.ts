@@ -9,6 +9,7 @@ export interface Row {
 }
 
 export const p95 = (times: number[]): number => [...times].sort((a, b) => a - b)[Math.floor(times.length * 0.95)];
+export const median = (times: number[]): number => [...times].sort((a, b) => a - b)[Math.floor(times.length / 2)];
 /** Milliseconds that something takes. */
 export function timed(run: () => void): number {
   const start = performance.now();

@@ -1,7 +1,7 @@
 // Measures what the budgets name: a table, or with --json one array of {name, value, unit, reference?, ratio?}. Words measure only those parts.
 import { codecRows } from "./codecs";
 import { coreRows } from "./core";
-import { derivedRows } from "./derived";
+import { derivedRows, stretchedRows } from "./derived";
 import { hitRows } from "./hits";
 import { madeRows } from "./made";
 import { manyRows } from "./many";
@@ -13,6 +13,7 @@ const parts: Readonly<Record<string, () => Row[] | Promise<Row[]>>> = {
   core: coreRows,
   hits: hitRows,
   made: madeRows,
+  stretched: stretchedRows,
   derived: derivedRows,
   codecs: codecRows,
   media: mediaRows,

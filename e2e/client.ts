@@ -100,7 +100,7 @@ export function noise(length: number, seed: number): Float32Array {
   });
 }
 
-/** Someone who listens to a project's events. Tells when it has heard certain words since it last began to listen anew. */
+/** Someone who listens to a project's events. Tells when it has heard certain words since it last began to listen anew, and all that was said until then. */
 export async function listenTo(base: string, projectId: string) {
   const stop = new AbortController();
   const answer = await fetch(`${base}/api/projects/${projectId}/events`, { signal: stop.signal });
@@ -109,13 +109,15 @@ export async function listenTo(base: string, projectId: string) {
     .getReader() as ReadableStreamDefaultReader<string>;
   let said = "";
   return {
-    async hears(words: string): Promise<void> {
+    async hears(words: string): Promise<string> {
       while (!said.includes(words)) {
         const { value, done } = await reader.read();
         if (done) throw new Error(`The events ended before ${words} was heard.`);
         said += value;
       }
+      const all = said;
       said = "";
+      return all;
     },
     stop: () => stop.abort(),
   };

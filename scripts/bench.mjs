@@ -18,7 +18,7 @@ try {
   if (wanted("codecs")) ensureFfmpeg();
   const page = ["derived", "large", "play", "record", "takes", "long"].some(wanted);
   if (page) ensureChromium();
-  if (page || wanted("media") || wanted("many")) {
+  if (page || ["media", "many", "stretched"].some(wanted)) {
     await ensureBuild();
     // Its recordings are long: nothing of an earlier run, and nothing of this one, stays on the disk.
     const folder = path.join(ROOT, ".bench");

@@ -2,12 +2,13 @@ import { type Material, makeWhole } from "@wet-thread/core/dsp/make";
 import { loadStretcher } from "@wet-thread/core/dsp/stretcher";
 import { treat } from "@wet-thread/core/dsp/treat/treat";
 import type { Making } from "@wet-thread/core/model/played";
-import { playedId } from "@wet-thread/core/model/played";
+import { ofPlayedId, playedId } from "@wet-thread/core/model/played";
 import type { Clip } from "@wet-thread/core/model/schema";
 import { Chain } from "@wet-thread/core/model/treatment";
 import { sameSamples } from "@wet-thread/core/testing/arbitraries";
+import pg from "pg";
 import { beforeAll, describe, expect, it } from "vitest";
-import { addSource, api, BASE, exportWav, newProject, noise, readWav, wavFile } from "../client";
+import { addSource, api, BASE, exportWav, listenTo, newProject, noise, readWav, wavFile } from "../client";
 
 const RATE = 48_000;
 const CHUNK = 65_536;
@@ -33,7 +34,7 @@ async function chunkOf(id: string, chunk: number): Promise<Float32Array> {
 }
 
 describe("what recipes make", () => {
-  let [versionId, sourceId, revision] = ["", "", 0];
+  let [versionId, sourceId, projectId, revision] = ["", "", "", 0];
   let samples: Float32Array[];
   let material: Material;
   const edit = async (...edits: object[]) => {
@@ -48,6 +49,7 @@ describe("what recipes make", () => {
     await loadStretcher();
     const project = await newProject(RATE);
     versionId = project.versionId;
+    projectId = project.projectId;
     samples = [struck(0), struck(1)];
     const source = await addSource(project.projectId, wavFile(samples, "f32"));
     sourceId = source.id;
@@ -81,6 +83,30 @@ describe("what recipes make", () => {
     const back = made[1].slice(made[1].length - from - CHUNK, made[1].length - from).reverse();
     expect(sameSamples(turned.subarray(CHUNK), back)).toBe(true);
     await edit({ type: "reverse", clipIds: ["c"] });
+  });
+
+  it("is made once, however often it is asked for at the same time", async () => {
+    const heard = await listenTo(BASE, projectId);
+    const queue = new pg.Client({ connectionString: process.env.DATABASE_URL });
+    await queue.connect();
+    try {
+      const madeAnew = async (factor: number): Promise<string> => {
+        await edit({ type: "stretch", clipIds: ["c"], factor, kind: "smooth" });
+        return ofPlayedId(playedId(await clipOf("c"))).forwards;
+      };
+      const id = await madeAnew(1.3);
+      const clip = await clipOf("c");
+      const payload = { madeId: id, from: Math.floor(clip.offset / CHUNK), to: Math.ceil((clip.offset + clip.length) / CHUNK) };
+      for (let k = 0; k < 3; k++) await queue.query("select graphile_worker.add_job('make', $1::json)", [JSON.stringify(payload)]);
+      const next = await madeAnew(1.1);
+      const said = await heard.hears(`"madeId":"${next}","status":"ready"`);
+      const told = said.split("\n").filter((line) => line.includes(`"madeId":"${id}"`));
+      expect(told.filter((line) => line.includes('"status":"ready"'))).toHaveLength(1);
+      expect(new Set(told).size).toBe(told.length);
+    } finally {
+      heard.stop();
+      await queue.end();
+    }
   });
 
   it("shows the recording's peaks until it is there, then its own", async () => {

@@ -79,14 +79,20 @@ function united(spans: readonly [number, number][]): [number, number][] {
   return out;
 }
 
-async function ask(on: Pick<Database, "execute">, id: string, from: number, to: number): Promise<void> {
-  for (let at = from; at < to; at += A_JOB) await enqueue(on, "make", { madeId: id, from: at, to: Math.min(to, at + A_JOB) });
-}
-
 /** What was asked for lately: players ask for the same chunk again and again until it is there. */
 const asked = new Map<string, number>();
 const AGAIN_MS = 20_000;
 const AHEAD = 4;
+
+const noteAsked = (id: string, from: number, to: number): void => {
+  if (asked.size > 10_000) asked.clear();
+  for (let i = from; i < to; i++) asked.set(`${id} ${i}`, Date.now());
+};
+
+async function ask(on: Pick<Database, "execute">, id: string, from: number, to: number): Promise<void> {
+  noteAsked(id, from, to);
+  for (let at = from; at < to; at += A_JOB) await enqueue(on, "make", { madeId: id, from: at, to: Math.min(to, at + A_JOB) });
+}
 
 /** Has a chunk of what a clip plays made, for which somebody waits; false where there is no such chunk. */
 export async function askForChunk({ forwards: id, reverse }: ReturnType<typeof ofPlayedId>, index: number): Promise<boolean> {
@@ -94,12 +100,8 @@ export async function askForChunk({ forwards: id, reverse }: ReturnType<typeof o
   const first = reverse ? Math.floor(Math.max(0, length - (index + 1) * CHUNK) / CHUNK) : index;
   const count = Math.ceil(length / CHUNK);
   if (index < 0 || index >= count) return false;
-  const key = `${id} ${first}`;
-  const now = Date.now();
-  if (now - (asked.get(key) ?? Number.NEGATIVE_INFINITY) < AGAIN_MS) return true;
-  if (asked.size > 10_000) asked.clear();
+  if (Date.now() - (asked.get(`${id} ${first}`) ?? Number.NEGATIVE_INFINITY) < AGAIN_MS) return true;
   // The next ones are wanted soon.
-  for (let i = 0; i < AHEAD; i++) asked.set(`${id} ${first + i}`, now);
   await ask(db(), id, first, Math.min(count, first + AHEAD));
   return true;
 }
@@ -130,11 +132,21 @@ export const areMade = async (id: string, indexes: readonly number[]): Promise<b
 /** Called as chunks are made: how many of how many are there, and true when it is to end. */
 type Told = (done: number, of: number) => Promise<boolean> | boolean;
 
+/** The last work that was begun on what is made, by its id. */
+const underWay = new Map<string, Promise<void>>();
+
 /**
  * Makes those of some chunks that are not there. Chunks made by another meanwhile are the same, and stay. It takes its time: for processes that
- * have it.
+ * have it. Of one recording one work goes on at a time, since edits and players ask for the same chunks: who comes second finds them made.
  */
-export async function makeChunks(id: string, indexes: readonly number[], told: Told = () => false): Promise<void> {
+export function makeChunks(id: string, indexes: readonly number[], told: Told = () => false): Promise<void> {
+  const before = underWay.get(id) ?? Promise.resolve();
+  const own = before.catch(() => {}).then(() => makeMissing(id, indexes, told));
+  underWay.set(id, own);
+  return own.finally(() => underWay.get(id) === own && underWay.delete(id));
+}
+
+async function makeMissing(id: string, indexes: readonly number[], told: Told): Promise<void> {
   const wanted = await missing(id, indexes);
   if (wanted.length === 0) return;
   const row = await getMade(id);
@@ -147,6 +159,7 @@ export async function makeChunks(id: string, indexes: readonly number[], told: T
   const borders = bordersOf(material, read);
   if (row.making.treat) return treatChunks(row, source, wanted, told);
   const left = new Set(wanted);
+  const needed = { from: Math.min(...wanted) * CHUNK, to: (Math.max(...wanted) + 1) * CHUNK };
   const kept = new Set<number>();
   /** The last piece made: the next chunk mostly needs it too. */
   let latest: { piece: Piece; made: MadePiece } | undefined;
@@ -158,7 +171,8 @@ export async function makeChunks(id: string, indexes: readonly number[], told: T
     let joined: MadePiece | undefined;
     for (const piece of pieces) {
       const { from, to } = heardFor(material, piece);
-      const next = latest?.piece.from === piece.from ? latest.made : makePiece(material, row.making, piece, await read(from, to - from), from);
+      const next =
+        latest?.piece.from === piece.from ? latest.made : makePiece(material, row.making, piece, await read(from, to - from), from, needed);
       latest = { piece, made: next };
       joined = joined ? joinPieces([joined, next]) : next;
     }

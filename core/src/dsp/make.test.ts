@@ -4,7 +4,7 @@ import { mapOf } from "../model/played";
 import type { StretchKind } from "../model/schema";
 import { sameSamples } from "../testing/arbitraries";
 import { madeAt } from "../time/time-map";
-import { type Material, makeWhole } from "./make";
+import { heardFor, type Material, makePiece, makeWhole } from "./make";
 import { loadStretcher } from "./stretcher";
 
 const RATE = 48_000;
@@ -58,7 +58,7 @@ describe("what is made of a recording", () => {
     for (const hz of [55, 440, 3000, 10_000]) {
       const x = tone(hz, from >= 5 * to ? 4 : 1.2);
       for (const kind of ["smooth", "hits"] as const) {
-        const y = await make(x, stretch(kind, from, to));
+        const y = await make(x, stretch(kind, from, to), kind === "hits" ? [0] : []);
         expect(y.length).toBe(Math.floor((x.length * to) / from + 0.5));
         const found = measured(y, hz, Math.round(0.2 * RATE * Math.max(1, to / from)), y.length - Math.round(0.1 * RATE * Math.min(1, to / from)));
         expect(Math.abs(found.cents), `${kind} ${hz} Hz`).toBeLessThan(3);
@@ -150,6 +150,40 @@ describe("what is made of a recording", () => {
     const a = await make(x, stretch("smooth", 3, 4, 150), [30_000, 200_000, 570_000, 1_150_000]);
     const b = await make(x, stretch("smooth", 3, 4, 150), [30_000, 200_000, 570_000, 1_150_000]);
     expect(sameSamples(b, a)).toBe(true);
+  });
+
+  it("makes a part of a piece as it makes all of it", () => {
+    const hits = [30_000, 90_000, 140_000, 260_000];
+    const x = struck(hits, 300_000);
+    const [piece, bends] = [{ from: 29_600, to: 200_000 }, [0, 60_000, 150_000].map((at, i) => ({ at, value: [0, 900, -500][i] }))];
+    const { from, to } = heardFor(material(x), piece);
+    const makings: Making[] = [
+      ...(["smooth", "hits", "tape"] as const).flatMap((kind) => [stretch(kind, 4, 5), stretch(kind, 5, 2, -300)]),
+      stretch("hits", 1, 4),
+      { pitch: 700 },
+      { pitchLine: bends },
+      { warp: { kind: "smooth", points: [0, 80_000, 150_000].map((at, i) => ({ from: at, to: [0, 100_000, 140_000][i] })) } },
+    ];
+    for (const making of makings) {
+      const whole = makePiece(material(x, hits), making, piece, [x.subarray(from, to)], from);
+      const length = whole.samples[0].length;
+      for (const [a, b] of [
+        [0, 0.001],
+        [0, 0.77],
+        [0.1, 0.3],
+        [0.5, 1],
+      ]) {
+        const needed = { from: whole.at + Math.floor(a * length), to: whole.at + Math.ceil(b * length) };
+        const part = makePiece(material(x, hits), making, piece, [x.subarray(from, to)], from, needed);
+        expect(part.at).toBeLessThanOrEqual(needed.from);
+        expect(part.at + part.samples[0].length).toBe(needed.to);
+        expect([part.before, part.after]).toEqual([part.at === whole.at ? whole.before : 0, b === 1 ? whole.after : 0]);
+        expect(sameSamples(part.samples[0], whole.samples[0].slice(part.at - whole.at, needed.to - whole.at)), JSON.stringify(making)).toBe(true);
+      }
+    }
+    // Where hits are kept nothing is made that lies before the hit before.
+    const late = makePiece(material(x, hits), stretch("hits", 4, 5), piece, [x.subarray(from, to)], from, { from: 176_000, to: 180_000 });
+    expect(late.at).toBe(175_000);
   });
 
   it("joins pieces so that no jump is left at a border", async () => {

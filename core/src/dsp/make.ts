@@ -22,10 +22,10 @@ export interface Material {
 }
 
 /** Pieces are about so long, and borders are looked for within this of where they would lie. */
-const PIECE_SECONDS = 12;
-const SEARCH_SECONDS = 4;
+const PIECE_SECONDS = 4;
+const SEARCH_SECONDS = 1.3;
 /** Without a hit or a pause pieces go on; after so many, the quietest place has to do. */
-const MOST_ON = 4;
+const MOST_ON = 12;
 /** A border lies so long before a hit. */
 const BEFORE_HIT_SECONDS = 0.008;
 /** A pause is this long and this quiet. */
@@ -36,7 +36,7 @@ const CROSS_SECONDS = 0.008;
 /** What a piece hears of the recording beyond what it makes. */
 const AROUND_SECONDS = 3;
 
-/** Where pieces part: before a hit or in a pause near every twelfth second, in places of the recording. */
+/** Where pieces part: before a hit or in a pause near every fourth second, in places of the recording. */
 export interface Borders {
   /** The border of a number, 1 and up; null where the pieces on both sides are one. */
   at(k: number): Promise<number | null>;
@@ -135,14 +135,25 @@ const within =
       return out;
     });
 
-/** Samples [from, to) of what is made, by a piece that hears `heard` of the recording from sample `start` on. `loadStretcher` comes first. */
-function madeBy(material: Material, making: Making, heard: readonly Float32Array[], start: number, from: number, to: number): Float32Array[] {
+/**
+ * Samples [from, stop) of what is made, by a piece that reaches to `to` and hears `heard` of the recording from sample `start` on: wherever it stops,
+ * they are the same. `loadStretcher` comes first.
+ */
+function madeBy(
+  material: Material,
+  making: Making,
+  heard: readonly Float32Array[],
+  start: number,
+  from: number,
+  to: number,
+  stop: number,
+): Float32Array[] {
   const { channels, sampleRate, hits } = material;
   const fetch = within(heard, start);
   const map = mapOf(making);
   const kind = kindOf(making);
   const pitch = 2 ** ((making.pitch ?? 0) / 1200);
-  if (kind === "tape" && pitch === 1 && !making.pitchLine) return playTape(channels, fetch, (at) => runAt(map, at), from, to);
+  if (kind === "tape" && pitch === 1 && !making.pitchLine) return playTape(channels, fetch, (at) => runAt(map, at), from, stop);
   // A shift in pitch is made by stretching by as much and playing that faster, or slower, as tape does.
   const bend = making.pitchLine && bendOf(map, making.pitchLine, making.pitch ?? 0, kind === "tape", start, start + heard[0].length);
   const line = bend?.line ?? (kind === "tape" ? { from: [0, 1], to: [0, pitch], outside: pitch } : lineOf(map, pitch));
@@ -156,29 +167,57 @@ function madeBy(material: Material, making: Making, heard: readonly Float32Array
     }
     return stretchKeepingHits(channels, sampleRate, fetch, line, anchors, a, b);
   };
-  if (pitch === 1 && !bend) return stretched(from, to);
+  if (pitch === 1 && !bend) return stretched(from, stop);
   const steady = (at: number): Run => {
     const { moment, pace, until } = kind === "tape" ? runAt(map, at) : { moment: at, pace: 1, until: Number.POSITIVE_INFINITY };
     return { moment: moment * pitch, pace: pace * pitch, until };
   };
   const run = bend ? bend.run : steady;
-  const [first, last] = [run(from), run(to)];
-  const margin = Math.ceil(160 * Math.max(bend?.pace ?? 1, first.pace, last.pace, 1));
-  const [a, b] = [Math.floor(first.moment) - margin, Math.ceil(last.moment) + margin];
-  return playTape(channels, within(stretched(a, b), a), run, from, to);
+  const first = run(from);
+  const margin = Math.ceil(160 * Math.max(bend?.pace ?? 1, first.pace, run(to).pace, 1));
+  const [a, b] = [Math.floor(first.moment) - margin, Math.ceil(run(stop).moment) + margin];
+  return playTape(channels, within(stretched(a, b), a), run, from, stop);
 }
 
 /**
  * What a piece makes: samples from `at` on, with `cross` more on each side where another piece lies there, which `joinPieces` lays over each
- * other. `heard` is the recording's sound from sample `start` on (`heardFor`).
+ * other. `heard` is the recording's sound from sample `start` on (`heardFor`). Who needs only samples [needed.from, needed.to) does not wait for all
+ * that follows them, nor, where hits are kept, for what lies before the hit before them.
  */
-export function makePiece(material: Material, making: Making, piece: Piece, heard: readonly Float32Array[], start: number): MadePiece {
+export function makePiece(
+  material: Material,
+  making: Making,
+  piece: Piece,
+  heard: readonly Float32Array[],
+  start: number,
+  needed: Piece = { from: Number.NEGATIVE_INFINITY, to: Number.POSITIVE_INFINITY },
+): MadePiece {
   const map = mapOf(making);
   const cross = Math.round(CROSS_SECONDS * material.sampleRate);
   const [first, last] = [piece.from > 0, piece.to < material.length];
-  const from = madeAt(map, piece.from) - (first ? cross : 0);
-  const to = Math.max(from + 1, madeAt(map, piece.to) + (last ? cross : 0));
-  return { at: from, before: first ? 2 * cross : 0, after: last ? 2 * cross : 0, samples: madeBy(material, making, heard, start, from, to) };
+  const begin = madeAt(map, piece.from) - (first ? cross : 0);
+  const end = Math.max(begin + 1, madeAt(map, piece.to) + (last ? cross : 0));
+  const to = Math.max(begin + 1, Math.min(end, needed.to));
+  const from = Math.min(to - 1, Math.max(begin, hitBefore(material, making, piece, needed.from)));
+  return {
+    at: from,
+    before: first && from === begin ? 2 * cross : 0,
+    after: last && to === end ? 2 * cross : 0,
+    samples: madeBy(material, making, heard, start, from, end, to),
+  };
+}
+
+/** Where the last hit of a piece at or before a sample lies, where what is made begins anew with each: nothing before it bears on what follows it. */
+function hitBefore({ hits }: Material, making: Making, piece: Piece, at: number): number {
+  if (kindOf(making) !== "hits" || making.pitch || making.pitchLine) return Number.NEGATIVE_INFINITY;
+  const map = mapOf(making);
+  let found = Number.NEGATIVE_INFINITY;
+  for (let i = firstAtOrAfter(hits, piece.from); i < hits.length && hits[i] < piece.to; i++) {
+    const place = Math.round(momentMade(map, hits[i]));
+    if (place > at) break;
+    found = place;
+  }
+  return found;
 }
 
 export interface MadePiece {

@@ -14,7 +14,7 @@ const NAMES = {
   setBuffers: "h",
   inputLatency: "k",
   outputLatency: "l",
-  presetDefault: "n",
+  configure: "p",
   seek: "v",
   process: "w",
 } as const;
@@ -111,6 +111,17 @@ const BLOCK = 1024;
  */
 const RUN_IN = 1;
 
+/** What the vocoder takes in at a time, and how far apart, in samples. */
+interface Window {
+  readonly block: number;
+  readonly interval: number;
+}
+const longWindow = (rate: number): Window => ({ block: Math.round(0.12 * rate), interval: Math.round(0.03 * rate) });
+const shortWindow = (rate: number): Window => {
+  const block = 2 ** Math.round(Math.log2(0.085 * rate));
+  return { block, interval: block / 4 };
+};
+
 /** An instance of the package's code, set up for some channels at some rate, and its memory as it was then. */
 class Machine {
   readonly memory: Memory;
@@ -121,7 +132,7 @@ class Machine {
   readonly latency: { readonly input: number; readonly output: number };
   private readonly fresh: Uint8Array;
 
-  constructor(channels: number, sampleRate: number) {
+  constructor(channels: number, window: Window) {
     if (!code) throw new Error("The stretching package is loaded before it is used.");
     let memory: Memory | undefined;
     const bytes = (): Uint8Array => new Uint8Array((memory as Memory).buffer);
@@ -148,7 +159,7 @@ class Machine {
     this.call = Object.fromEntries(Object.entries(NAMES).map(([name, letter]) => [name, found[letter]])) as typeof this.call;
     this.call.construct();
     this.call.main(0, 0);
-    this.call.presetDefault(channels, sampleRate);
+    this.call.configure(channels, window.block, window.interval, 0);
     this.latency = { input: this.call.inputLatency(), output: this.call.outputLatency() };
     this.room = Math.max(this.latency.input + this.latency.output, 8 * BLOCK);
     this.buffers = this.call.setBuffers(channels, this.room);
@@ -180,11 +191,12 @@ export function stretch(
   to: number,
   atOnce = false,
 ): Float32Array[] {
-  const key = `${channels} ${sampleRate}`;
+  const window = atOnce ? shortWindow(sampleRate) : longWindow(sampleRate);
+  const key = `${channels} ${window.block}`;
   const kept = idle.get(key);
   idle.delete(key);
   kept?.renew();
-  const machine = kept ?? new Machine(channels, sampleRate);
+  const machine = kept ?? new Machine(channels, window);
   const { call, latency, room, memory, buffers } = machine;
   const put = (samples: readonly Float32Array[]): void => {
     const floats = new Float32Array(memory.buffer);
@@ -198,7 +210,8 @@ export function stretch(
   put(fetch(taken - room, room));
   call.seek(room, moment(at + 1) - moment(at));
   while (at < to) {
-    let count = Math.min(BLOCK, to - at);
+    // Whole blocks to the end: what a block gives hangs on how long it is.
+    let count = BLOCK;
     while (inputAt(at + count) - taken > room) count = count >> 1;
     const need = inputAt(at + count) - taken;
     put(fetch(taken, need));
@@ -208,7 +221,7 @@ export function stretch(
       const floats = new Float32Array(memory.buffer);
       for (let c = 0; c < channels; c++) {
         const start = buffers / 4 + (channels + c) * room;
-        out[c].set(floats.subarray(start + first, start + count), at + first - from);
+        out[c].set(floats.subarray(start + first, start + Math.min(count, to - at)), at + first - from);
       }
     }
     taken += need;
