@@ -16,7 +16,7 @@ import { snap } from "@wet-thread/core/snap/snap";
 import { audible, plantedSeams } from "@wet-thread/core/testing/planted-seams";
 import { gridLines, stepSamples } from "@wet-thread/core/time/grid";
 import { largePiece, onePieceCut, RATE } from "./large";
-import { p95, type Row, timed } from "./rows";
+import { median, p95, type Row, timed } from "./rows";
 
 function edits(doc: Document): Row[] {
   const apply: number[] = [];
@@ -258,7 +258,8 @@ function mixing(): Row[] {
   const drawn = passOf(applyEdit(doc, { type: "set-envelope", clipIds: [...doc.clips.values()].map((c) => c.id), points }).doc);
   drawn();
   // Turn by turn, so that both have the same machine.
-  const turns = Array.from({ length: 5 }, () => timed(drawn) / timed(pass)).sort((a, b) => a - b);
+  const turns = Array.from({ length: 5 }, () => ({ drawn: timed(drawn), bare: timed(pass) }));
+  const longer = 100 * (median(turns.map((t) => t.drawn / t.bare)) - 1);
   let reference: number | undefined;
   if (spawnSync("which", ["sox"]).status === 0) {
     const folder = fs.mkdtempSync(path.join(os.tmpdir(), "wet-thread-bench-"));
@@ -270,7 +271,12 @@ function mixing(): Row[] {
   }
   return [
     { name: "render.mix", value: own, unit: "× real time", budget: "≥ 300, and ≥ 10 × sox -m", reference, ratio: reference && own / reference },
-    { name: "render.mix, each clip with an envelope", value: 100 * (turns[2] - 1), unit: "% longer", budget: "< 15" },
+    {
+      name: "render.mix, envelopes",
+      value: (seconds * 1000) / median(turns.map((t) => t.drawn)),
+      unit: `× real time, a gain envelope on every clip: ${Math.round(longer)} % longer`,
+      budget: "≥ 300, < 15 % longer",
+    },
   ];
 }
 

@@ -204,6 +204,46 @@ export function weigh(x: usize, weights: usize, n: i32, out: usize): void {
   }
 }
 
+/** The factor of the k-th of eight samples: of the four before or after, and of its place among them. */
+// @ts-ignore: decorator
+@inline
+function factorOf(fours: v128, within: v128, k: i32): f32 {
+  const own = k < 4 ? <f32>f64x2.extract_lane(fours, 0) : <f32>f64x2.extract_lane(fours, 1);
+  const place = k & 3;
+  if (place == 0) return own * f32x4.extract_lane(within, 0);
+  if (place == 1) return own * f32x4.extract_lane(within, 1);
+  if (place == 2) return own * f32x4.extract_lane(within, 2);
+  return own * f32x4.extract_lane(within, 3);
+}
+
+/**
+ * n samples at x, each times factor · step^k, where k counts from `skip` on: eight at a time, from the power of each four in doubles and that of the
+ * place among them in singles, so that a sample's factor hangs on its k alone.
+ */
+export function swell(x: usize, n: i32, skip: i32, factor: f64, step: f64): void {
+  const two = step * step;
+  const four = two * two;
+  const eight = f64x2.splat(four * four);
+  let within = f32x4.splat(1);
+  within = f32x4.replace_lane(within, 1, <f32>step);
+  within = f32x4.replace_lane(within, 2, <f32>two);
+  within = f32x4.replace_lane(within, 3, <f32>(two * step));
+  let fours = f64x2.replace_lane(f64x2.splat(factor), 1, factor * four);
+  for (let q = skip >> 3; q > 0; q--) fours = f64x2.mul(fours, eight);
+  let k = skip & 7;
+  if (k > 0) {
+    for (; k < 8 && n > 0; k++, n--, x += 4) store<f32>(x, load<f32>(x) * factorOf(fours, within, k));
+    fours = f64x2.mul(fours, eight);
+  }
+  for (; n >= 8; n -= 8, x += 32) {
+    const own = f32x4.demote_f64x2_zero(fours);
+    v128.store(x, f32x4.mul(v128.load(x), f32x4.mul(v128.shuffle<f32>(own, own, 0, 0, 0, 0), within)));
+    v128.store(x, f32x4.mul(v128.load(x, 16), f32x4.mul(v128.shuffle<f32>(own, own, 1, 1, 1, 1), within)), 16);
+    fours = f64x2.mul(fours, eight);
+  }
+  for (k = 0; n > 0; k++, n--, x += 4) store<f32>(x, load<f32>(x) * factorOf(fours, within, k));
+}
+
 /** Two neighbours, each twice. */
 // @ts-ignore: decorator
 @inline

@@ -1,3 +1,4 @@
+import type { Kernels } from "../kernels/kernels";
 import { linePlace, madeLine } from "../model/played";
 import { type Clip, type EnvelopePoint, gainFactor } from "../model/schema";
 
@@ -5,7 +6,7 @@ import { type Clip, type EnvelopePoint, gainFactor } from "../model/schema";
 const SILENCE = -144;
 
 /** Gains are worked out anew at every so many samples, counted from zero, and run on by one factor in between: by blocks, whoever asks. */
-const ANCHOR = 64;
+const ANCHOR = 1024;
 
 /** The place in the list of the last point at or before a position; −1 before the first. */
 export function pointBefore(points: readonly EnvelopePoint[], at: number): number {
@@ -33,9 +34,10 @@ export function envelopeValue(points: readonly EnvelopePoint[], at: number): num
 
 /** The factor of a gain envelope at a position (sound.md, Envelopes). */
 export function envelopeFactor(points: readonly EnvelopePoint[], at: number): number {
-  const out = new Float64Array(1).fill(1);
-  scaleByEnvelope(points, at, 1, out, 0);
-  return out[0];
+  const i = pointBefore(points, at);
+  const [a, b] = [points[i], points[i + 1]];
+  if (!a || !b || a.hold || !touchesSilence(a, b)) return gainFactor(envelopeValue(points, at));
+  return gainFactor(a.value) + ((gainFactor(b.value) - gainFactor(a.value)) * (at - a.at)) / (b.at - a.at);
 }
 
 /** The factor of a clip's gain envelope at a sample of what it plays of a recording that is `length` samples long itself; 1 without one. */
@@ -45,36 +47,32 @@ export function clipEnvelopeFactor(clip: Pick<Clip, "recipe" | "envelopes">, len
 }
 
 /**
- * Multiplies `out` from `to` on by the factors of a gain envelope at [at, at + count). A factor depends on its position alone, never on where a
- * call begins: in dB the line runs on by one factor a sample from each 64th sample, or the last point, on.
+ * Multiplies `count` samples at place `x` of some kernels by the factors of a gain envelope at [at, at + count). A factor depends on its position
+ * alone, never on where a call begins: in dB the line runs on by one factor a sample from each anchor, or the last point, on.
  */
-export function scaleByEnvelope(points: readonly EnvelopePoint[], at: number, count: number, out: Float64Array, to: number): void {
+export function scaleByEnvelope(kernels: Kernels, points: readonly EnvelopePoint[], at: number, count: number, x: number): void {
   let i = pointBefore(points, at);
-  const end = at + count;
-  for (let x = at; x < end; ) {
+  const [to, end] = [x - at, at + count];
+  for (let place = at; place < end; ) {
     const [a, b] = [points[i], points[i + 1]];
     const until = Math.min(end, b ? b.at : end);
     if (!a || !b || a.hold || a.value === b.value) {
       const factor = gainFactor((a ?? points[0]).value);
-      if (factor !== 1) for (let k = to + x - at; k < to + until - at; k++) out[k] *= factor;
+      if (factor !== 1) kernels.swell(to + place, until - place, 0, factor, 1);
     } else if (touchesSilence(a, b)) {
       const [from, slope] = [gainFactor(a.value), (gainFactor(b.value) - gainFactor(a.value)) / (b.at - a.at)];
-      for (let k = x; k < until; k++) out[to + k - at] *= from + slope * (k - a.at);
+      for (let k = place; k < until; k++) kernels.floats[to + k] *= from + slope * (k - a.at);
     } else {
       const slope = (b.value - a.value) / (b.at - a.at);
       const step = 10 ** (slope / 20);
-      for (let k = x; k < until; ) {
+      for (let k = place; k < until; ) {
         const anchor = Math.max(a.at, Math.floor(k / ANCHOR) * ANCHOR);
-        let factor = 10 ** ((a.value + slope * (anchor - a.at)) / 20);
-        for (let n = anchor; n < k; n++) factor *= step;
         const stop = Math.min(until, (Math.floor(k / ANCHOR) + 1) * ANCHOR);
-        for (; k < stop; k++) {
-          out[to + k - at] *= factor;
-          factor *= step;
-        }
+        kernels.swell(to + k, stop - k, k - anchor, 10 ** ((a.value + slope * (anchor - a.at)) / 20), step);
+        k = stop;
       }
     }
-    x = until;
+    place = until;
     i++;
   }
 }

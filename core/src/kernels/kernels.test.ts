@@ -47,6 +47,23 @@ describe("the kernels and their twins give the same bits", () => {
       { numRuns: 40 },
     );
   });
+  it("a swell, whose factors are powers of its step, wherever it is taken up", () => {
+    const within = fc.record({
+      n: fc.integer({ min: 0, max: 300 }),
+      skip: fc.integer({ min: 0, max: 1023 }),
+      step: fc.double({ min: 0.99, max: 1.01, noNaN: true }),
+    });
+    fc.assert(
+      fc.property(fc.integer(), within, gain, (seed, { n, skip, step }, factor) => {
+        alike(seed, (k) => k.swell(5, n, skip, factor, step));
+        const k = newKernels(SIZE);
+        k.floats.fill(1);
+        k.swell(0, n, skip, factor, step);
+        const wanted = (i: number): number => factor * step ** (skip + i);
+        for (let i = 0; i < n; i += 7) expect(Math.abs(k.floats[i] - wanted(i))).toBeLessThanOrEqual(3e-7 * Math.abs(wanted(i)) + 1e-37);
+      }),
+    );
+  });
   it("what lies between samples", () => {
     fc.assert(
       fc.property(fc.integer(), fc.constantFrom(4, 16, 64), fc.integer({ min: 0, max: 20 }), (seed, size, groups) => {

@@ -73,6 +73,9 @@ class Simd implements Kernels {
   weigh(x: number, weights: number, n: number, out: number): void {
     this.code.weigh(OWN + x * 4, OWN + weights * 4, n, OWN + out * 4);
   }
+  swell(x: number, n: number, skip: number, factor: number, step: number): void {
+    this.code.swell(OWN + x * 4, n, skip, factor, step);
+  }
   fourier(re: number, im: number, size: number, turns: number, spare: number): number {
     return (this.code.fourier(OWN + re * 4, OWN + im * 4, size, OWN + turns * 4, OWN + spare * 4) - OWN) / 4;
   }

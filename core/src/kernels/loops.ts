@@ -25,6 +25,8 @@ export interface Kernels {
   lattice(x: number, y: number, n: number, reflection: number): void;
   /** n samples, each times a weight of its own, to `out`; n is a multiple of four. */
   weigh(x: number, weights: number, n: number, out: number): void;
+  /** n samples at `x`, each times factor · step^k, where k counts from `skip` on; a sample's factor hangs on its k alone. */
+  swell(x: number, n: number, skip: number, factor: number, step: number): void;
   /**
    * A complex Fourier transform of `size` (a power of two, at least 16) samples at `re` and `im`, in order both before and after, by turns from
    * there to `spare` (real parts, then imaginary ones) and back. Returns where the real parts lie in the end; the imaginary ones are `size` later,

@@ -104,6 +104,25 @@ export class Twins implements Kernels {
     for (let i = 0; i < n; i++) floats[out + i] = floats[x + i] * floats[weights + i];
   }
 
+  swell(x: number, n: number, skip: number, factor: number, step: number): void {
+    const { floats } = this;
+    const two = step * step;
+    const four = two * two;
+    const eight = four * four;
+    const within = Float32Array.of(1, step, two, two * step);
+    let [first, second] = [factor, factor * four];
+    const next = (): void => {
+      first *= eight;
+      second *= eight;
+    };
+    for (let q = skip >> 3; q > 0; q--) next();
+    for (let i = 0, k = skip & 7; i < n; i++) {
+      floats[x + i] *= Math.fround(Math.fround(k < 4 ? first : second) * within[k & 3]);
+      k = (k + 1) & 7;
+      if (k === 0) next();
+    }
+  }
+
   fourier(re: number, im: number, size: number, turns: number, spare: number): number {
     const { floats } = this;
     const half = size / 2;

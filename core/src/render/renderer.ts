@@ -114,7 +114,9 @@ export class Renderer {
     if (plain && plain.channels.length === 1 && !gliding && !ride) {
       // One channel at one gain waits to be mixed with those of other tracks: on a bus it would be just the same on both sides.
       busLeft = busRight = PLACES.waiting + this.waiting * BLOCK;
-      reader.read(playedId(plain.clip), plain.channels[0], plain.from, floats, plain.gain === 1 ? busLeft : PLACES.clip, n);
+      const place = plain.gain === 1 ? busLeft : PLACES.clip;
+      reader.read(playedId(plain.clip), plain.channels[0], plain.from, floats, place, n);
+      this.swell(plain.clip, plain.from, n, place);
       if (plain.gain !== 1) {
         floats.fill(0, busLeft, busLeft + n);
         kernels.mixOne(PLACES.clip, busLeft, n, plain.gain);
@@ -131,19 +133,20 @@ export class Renderer {
       busLeft = PLACES.clip;
       const [first, second] = plain.channels;
       reader.read(playedId(plain.clip), first, plain.from, floats, busLeft, n);
+      this.swell(plain.clip, plain.from, n, busLeft);
       busRight = second === undefined ? busLeft : PLACES.clipRight;
-      if (second !== undefined) reader.read(playedId(plain.clip), second, plain.from, floats, busRight, n);
+      if (second !== undefined) {
+        reader.read(playedId(plain.clip), second, plain.from, floats, busRight, n);
+        this.swell(plain.clip, plain.from, n, busRight);
+      }
     } else if (!this.fillBus(heard, from, n)) {
       if (gliding) this.glides.set(track.id, to);
       return;
     }
     if (ride) {
       // Where one channel stands for both sides it is scaled once.
-      const { gains } = this;
-      gains.fill(1, 0, n);
-      scaleByEnvelope(ride, from, n, gains, 0);
-      for (let i = 0; i < n; i++) floats[busLeft + i] *= gains[i];
-      if (busRight !== busLeft) for (let i = 0; i < n; i++) floats[busRight + i] *= gains[i];
+      scaleByEnvelope(kernels, ride, from, n, busLeft);
+      if (busRight !== busLeft) scaleByEnvelope(kernels, ride, from, n, busRight);
     }
     if (gliding && glide) {
       const step = 1 / (RAMP_SECONDS * this.doc.sampleRate);
@@ -168,7 +171,7 @@ export class Renderer {
     this.peaks.set(trackId, Math.max(this.peaks.get(trackId) ?? 0, left * to.left, right * to.right));
   }
 
-  /** The one clip that fills the whole block at one gain, without fade or pan; undefined when there is more to do. */
+  /** The one clip that fills the whole block, without fade or pan; undefined when there is more to do. */
   private plainClip(
     heard: readonly Heard[],
     from: number,
@@ -184,7 +187,7 @@ export class Renderer {
     const { clip } = only;
     const source = this.doc.sources.get(clip.sourceId);
     const faded = from < clip.start + clip.fadeIn.length || from + n > clipEnd(clip) - clip.fadeOut.length;
-    return source && !faded && clip.pan === 0 && !clip.envelopes
+    return source && !faded && clip.pan === 0 && !clip.envelopes?.pan
       ? { clip, from: clip.offset + from - clip.start, gain: gainFactor(clip.gain), channels: playedChannels(clip, source.channels) }
       : undefined;
   }
@@ -215,15 +218,7 @@ export class Renderer {
     const n = end - start;
     const pan = panGains(clip.pan);
     const first = clip.offset + (start - clip.start);
-    const drawn = clip.envelopes?.gain;
-    // Fades and envelope in one gain a sample.
-    let faded = this.fillGains(clip, start, n);
-    if (drawn) {
-      if (!faded) gains.fill(1, 0, n);
-      const line = madeLine(clip, drawn);
-      this.alongRecording(clip, source.length, first, n, (at, list) => scaleByEnvelope(line, at, n, list, 0));
-      faded = true;
-    }
+    const faded = this.fillGains(clip, start, n);
     const turns = clip.envelopes?.pan;
     if (turns) this.fillPans(clip, turns, source.length, first, n);
     const [left, right] = [PLACES.busLeft + at, PLACES.busRight + at];
@@ -231,6 +226,7 @@ export class Renderer {
     for (let channel = 0; channel < channels.length; channel++) {
       this.reader.read(playedId(clip), channels[channel], first, floats, PLACES.clip, n);
       if (faded) for (let i = 0; i < n; i++) floats[PLACES.clip + i] *= gains[i];
+      this.swell(clip, first, n, PLACES.clip);
       if (turns) {
         const { panLeft, panRight } = this;
         for (let i = 0; i < n; i++) {
@@ -244,15 +240,18 @@ export class Renderer {
   }
 
   /**
-   * Works on this block's gains at the places of what is made of the recording: what is played backwards is gone through forwards and turned,
-   * so that an envelope's samples are the same whichever way.
+   * Scales n samples of a clip, from `first` of what it plays on, along its gain envelope. What is played backwards is gone through forwards and
+   * turned, so that an envelope's factors are the same whichever way.
    */
-  private alongRecording(clip: Clip, length: number, first: number, n: number, work: (at: number, list: Float64Array) => void): void {
-    const { gains } = this;
-    if (!runsBackwards(clip.recipe)) return work(linePlace({ length }, clip, first), gains);
-    gains.subarray(0, n).reverse();
-    work(linePlace({ length }, clip, first + n - 1), gains);
-    gains.subarray(0, n).reverse();
+  private swell(clip: Clip, first: number, n: number, place: number): void {
+    const drawn = clip.envelopes?.gain;
+    const source = this.doc.sources.get(clip.sourceId);
+    if (!drawn || !source) return;
+    const samples = this.kernels.floats.subarray(place, place + n);
+    const backwards = runsBackwards(clip.recipe);
+    if (backwards) samples.reverse();
+    scaleByEnvelope(this.kernels, madeLine(clip, drawn), linePlace(source, clip, backwards ? first + n - 1 : first), n, place);
+    if (backwards) samples.reverse();
   }
 
   /** Fills the gains of both sides along a pan envelope, the clip's own pan added. */
