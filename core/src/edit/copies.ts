@@ -37,12 +37,12 @@ export function layCopies(
     ids.set(id, bundles === "linked" && inside ? `${inside}~${id.slice(id.lastIndexOf("~") + 1)}` : tx.newId());
   }
   const { doc } = tx;
-  for (const { bars: _, ...clip } of clips) {
+  for (const clip of clips) {
     const partner = clip.blend && ids.get(clip.blend.with);
     const blend = clip.blend && partner ? { ...clip.blend, with: partner } : null;
-    tx.setClip({
-      ...clip,
+    tx.copyClip(clip, {
       id: ids.get(clip.id) as string,
+      bars: undefined,
       blend,
       fadeIn: clip.blend && !blend ? bareFade(clip.fadeIn) : clip.fadeIn,
       fadeOut: losesFollower(doc, clip, ids) ? bareFade(clip.fadeOut) : clip.fadeOut,

@@ -95,8 +95,7 @@ export function ripple(
       for (let i = lane.firstFrom(first); i < lane.clips.length; i++) {
         const clip = lane.clips[i];
         const by = except.has(clip.id) ? 0 : shiftOf(shifts, Math.max(clip.start, along.get(clip.id) ?? 0));
-        if (by !== 0)
-          tx.setClip(clip, { start: clip.start + by, blend: clip.blend && { ...clip.blend, splice: Math.max(0, clip.blend.splice + by) } });
+        if (by !== 0) tx.moveClip(clip, by);
       }
     }
     for (const trackId of group) {

@@ -10,7 +10,7 @@ import {
   PIECE_ID,
   timebaseOf,
 } from "../model/document";
-import { evenClip } from "../model/even";
+import { evenClip, movedClip } from "../model/even";
 import { clipProblems, NOTHING_WRONG } from "../model/invariants";
 import { Lane } from "../model/lane";
 import { playedId, playsSame } from "../model/played";
@@ -22,12 +22,13 @@ import { fadeRoom, withEnd, withStart } from "./parts";
 
 type ClipChange = Extract<Change, { kind: "clip" }>;
 
-/** One thing that an edit touched: what it was, what it is by now, and whether the document at hand shows it so. */
+/** One thing that an edit touched: what it was, what it is by now, what the document at hand holds in its place, and whether that is still so. */
 interface Touched {
   readonly kind: EntityKind;
   readonly id: string;
   readonly before: Entities[EntityKind] | null;
   after: Entities[EntityKind] | null;
+  held: Entities[EntityKind] | null;
   shown: boolean;
 }
 
@@ -97,54 +98,67 @@ export class Transaction {
   /** What could not be done though the edit was, in words: what was left, and why. */
   readonly notes: string[] = [];
   /** Edges whose state an edit knows better than can be told by looking: laid anew, or copied as they were. */
-  private readonly edges = new Map<string, "new" | "kept">();
+  private readonly edges: Readonly<Record<Side, Map<string, "new" | "kept">>> = { start: new Map(), end: new Map() };
 
   edgeIsNew(clipId: string, side: Side): void {
-    this.edges.set(`${side} ${clipId}`, "new");
+    this.edges[side].set(clipId, "new");
   }
   edgeIsKept(clipId: string, side: Side): void {
-    this.edges.set(`${side} ${clipId}`, "kept");
+    this.edges[side].set(clipId, "kept");
   }
 
-  edgeState = (clipId: string, side: Side): "new" | "kept" | undefined => this.edges.get(`${side} ${clipId}`);
+  edgeState = (clipId: string, side: Side): "new" | "kept" | undefined => this.edges[side].get(clipId);
+
+  private idAt(n: number): string {
+    return `${this.key}.${n}`;
+  }
+  private isTaken(n: number): boolean {
+    const id = this.idAt(n);
+    for (const kind of KINDS)
+      if ((this.changed[kind].size > 0 && this.changed[kind].has(id)) || entityOf(this.before, kind, id) !== null) return true;
+    return false;
+  }
 
   /** An id for a new thing. One that is there already is never given again, whatever keys edits were sent with. */
   newId(): string {
-    const idAt = (n: number): string => `${this.key}.${n}`;
-    const taken = (n: number): boolean => KINDS.some((kind) => this.changed[kind].has(idAt(n)) || entityOf(this.before, kind, idAt(n)) !== null);
     let free = this.ids + 1;
-    if (taken(free)) {
+    if (this.isTaken(free)) {
       // Thousands may be taken by edits with the same key: a free one is looked for in steps that double, then between the last two.
       let last = free;
-      for (let step = 1; taken(free); step *= 2) {
+      for (let step = 1; this.isTaken(free); step *= 2) {
         last = free;
         free += step;
       }
       while (free - last > 1) {
         const middle = (last + free) >> 1;
-        if (taken(middle)) last = middle;
+        if (this.isTaken(middle)) last = middle;
         else free = middle;
       }
     }
     this.ids = free;
-    return idAt(free);
+    return this.idAt(free);
   }
 
   /** The document with everything set so far. */
   get doc(): Document {
     if (this.stale.length) {
-      this.current = applyChanges(this.current, this.stale as Change[]);
-      for (const touched of this.stale) touched.shown = true;
+      this.current = applyChanges(this.current, this.stale as (Touched & Change)[]);
+      for (const touched of this.stale) {
+        touched.shown = true;
+        touched.held = touched.after;
+      }
       this.stale = [];
     }
     return this.current;
   }
 
-  set<K extends EntityKind>(kind: K, id: string, after: Entities[K] | null): void {
+  /** `untouched`: the thing as it was, for those who have it at hand, in case that nothing was done to it yet. */
+  set<K extends EntityKind>(kind: K, id: string, after: Entities[K] | null, untouched?: Entities[K]): void {
     const changes = this.changed[kind];
     let touched = changes.get(id);
     if (!touched) {
-      touched = { kind, id, before: entityOf(this.before, kind, id), after, shown: true };
+      const before = untouched ?? entityOf(this.before, kind, id);
+      touched = { kind, id, before, after, held: before, shown: true };
       changes.set(id, touched);
     } else touched.after = after;
     if (!touched.shown) return;
@@ -173,8 +187,21 @@ export class Transaction {
 
   /** Sets a clip, with what of it is to be different. */
   setClip(clip: Clip, different?: Partial<Clip>): void {
-    this.set("clip", clip.id, evenClip(clip, different));
+    const even = evenClip(clip, different);
+    this.set("clip", even.id, even);
   }
+  /** Moves a clip of the document at hand. */
+  moveClip(clip: Clip, by: number): void {
+    this.set("clip", clip.id, movedClip(clip, by), clip);
+  }
+  /** Sets a clip with an id of its own that is a copy of another, with what of it is to be different. */
+  copyClip(clip: Clip, different: Partial<Clip> & { readonly id: string }): void {
+    const original = this.before.clips.get(clip.id);
+    if (original) this.originals.set(different.id, original);
+    this.setClip(clip, different);
+  }
+  /** For copies that of which they are, as it was before. */
+  private readonly originals = new Map<string, Clip>();
   setTrack(track: Track): void {
     this.set("track", track.id, track);
   }
@@ -311,7 +338,7 @@ export class Transaction {
         if (wanted.has(key) && !old.has(key) && !joins(before, clip, side)) old.add(key);
       }
     const isNew = ([clip, side]: readonly [Clip, Side]): boolean => {
-      const told = this.edges.get(`${side} ${clip.id}`);
+      const told = this.edgeState(clip.id, side);
       return told === undefined ? !old.has(edgeKey(clip, side)) : told === "new";
     };
     const fresh = open.filter(isNew);
@@ -367,9 +394,9 @@ export class Transaction {
     }
     const changes: Change[] = [];
     for (const list of Object.values(this.changed))
-      for (const { kind, id, before, after } of list.values()) if (!alike(before, after)) changes.push({ kind, id, before, after } as Change);
+      for (const { kind, id, before, after } of list.values()) if (differs(kind, before, after)) changes.push({ kind, id, before, after } as Change);
     for (const change of changes) {
-      const wrong = unreadable(change);
+      const wrong = unreadable(change, this.originals.get(change.id));
       if (wrong) throw new EditError(`This can't be done: ${wrong}.`);
     }
     return { doc: changes.length ? doc : this.before, changes };
@@ -383,6 +410,12 @@ function mapsOf(doc: Document): void {
   } catch (error) {
     throw new EditError((error as Error).message, "tempo");
   }
+}
+
+/** Whether a thing is not what it was; most clips of which thousands changed lie elsewhere. */
+function differs(kind: EntityKind, before: Touched["before"], after: Touched["after"]): boolean {
+  if (kind === "clip" && before && after && (before as Clip).start !== (after as Clip).start) return true;
+  return !alike(before, after);
 }
 
 /** Whether two values hold the same, all the way down. */

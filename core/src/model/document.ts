@@ -85,59 +85,73 @@ export function dataOf(doc: Document): VersionData {
   };
 }
 
-function withEntries<T>(map: ReadonlyMap<string, T>, entries: readonly (readonly [string, T | null])[]): ReadonlyMap<string, T> {
-  if (entries.length === 0) return map;
+/** A thing that is to be set; null takes it away. `held`: what the document holds in its place, for those who know. */
+type Setting<K extends EntityKind> = { readonly id: string; readonly after: Entities[K] | null; readonly held?: Entities[K] | null };
+
+function withSet<K extends EntityKind>(map: ReadonlyMap<string, Entities[K]>, settings: readonly Setting<K>[]): ReadonlyMap<string, Entities[K]> {
+  if (settings.length === 0) return map;
   const next = new Map(map);
-  for (const [id, value] of entries) {
-    if (value === null) next.delete(id);
-    else next.set(id, value);
+  for (const { id, after } of settings) {
+    if (after === null) next.delete(id);
+    else next.set(id, after);
   }
   return next;
 }
 
-const withIndexed = <T extends { readonly id: string }>(index: IdIndex<T>, entries: readonly (readonly [string, T | null])[]): IdIndex<T> =>
-  entries.length === 0 ? index : index.with(entries);
+/** Clips by their track; those of one track mostly come one after the other. */
+class ByTrack {
+  readonly lists = new Map<string, Clip[]>();
+  private track: string | null = null;
+  private list: Clip[] = [];
 
-/** The document after some changes: what an edit, an undo and a step from another tab all come down to. */
-export function applyChanges(doc: Document, changes: readonly Change[]): Document {
+  add(clip: Clip): void {
+    if (clip.trackId !== this.track) {
+      this.track = clip.trackId;
+      this.list = this.lists.get(clip.trackId) ?? [];
+      if (this.list.length === 0) this.lists.set(clip.trackId, this.list);
+    }
+    this.list.push(clip);
+  }
+}
+
+/** The lanes after clips were set, and tracks that came or went. */
+function lanesWith(doc: Document, clips: readonly Setting<"clip">[], tracks: readonly Setting<"track">[]): ReadonlyMap<string, Lane> {
+  if (clips.length === 0 && tracks.length === 0) return doc.lanes;
+  const [removed, added] = [new ByTrack(), new ByTrack()];
+  for (const { id, after, held } of clips) {
+    const before = held === undefined ? doc.clips.get(id) : held;
+    if (before) removed.add(before);
+    if (after) added.add(after);
+  }
+  const lanes = new Map(doc.lanes);
+  for (const { id, after } of tracks) {
+    if (after === null) lanes.delete(id);
+    else if (!lanes.has(id)) lanes.set(id, Lane.empty);
+  }
+  for (const id of new Set([...removed.lists.keys(), ...added.lists.keys()])) {
+    const lane = lanes.get(id);
+    if (lane) lanes.set(id, lane.with(removed.lists.get(id) ?? [], added.lists.get(id) ?? []));
+  }
+  return lanes;
+}
+
+/**
+ * The document after some changes: what an edit, an undo and a step from another tab all come down to. `held`, where it is given, is what the
+ * document holds by now; `before` is what it held once.
+ */
+export function applyChanges(doc: Document, changes: readonly (Change & { readonly held?: Entities[EntityKind] | null })[]): Document {
   if (changes.length === 0) return doc;
-  const picked: { [K in EntityKind]: [string, Entities[K] | null][] } = { piece: [], track: [], clip: [], marker: [], section: [], bundle: [] };
-  for (const change of changes) (picked[change.kind] as [string, unknown][]).push([change.id, change.after]);
-  const { clip: clips, track: tracks } = picked;
-  const removed = new Map<string, Clip[]>();
-  const added = new Map<string, Clip[]>();
-  const gather = (to: Map<string, Clip[]>, clip: Clip): void => {
-    const list = to.get(clip.trackId);
-    if (list) list.push(clip);
-    else to.set(clip.trackId, [clip]);
-  };
-  for (const [id, after] of clips) {
-    const before = doc.clips.get(id);
-    if (before) gather(removed, before);
-    if (after) gather(added, after);
-  }
-  let lanes = doc.lanes;
-  if (clips.length || tracks.length) {
-    const next = new Map(doc.lanes);
-    for (const [id, track] of tracks) {
-      if (track === null) next.delete(id);
-      else if (!next.has(id)) next.set(id, Lane.empty);
-    }
-    for (const id of new Set([...removed.keys(), ...added.keys()])) {
-      const lane = next.get(id);
-      if (lane) next.set(id, lane.with(removed.get(id) ?? [], added.get(id) ?? []));
-    }
-    lanes = next;
-  }
+  const picked: { [K in EntityKind]: Setting<K>[] } = { piece: [], track: [], clip: [], marker: [], section: [], bundle: [] };
+  for (const change of changes) (picked[change.kind] as unknown[]).push(change);
   return {
     ...doc,
-    piece: picked.piece.at(-1)?.[1] ?? doc.piece,
-    tracks: withEntries(doc.tracks, tracks),
-    lanes,
-    clips: withIndexed(doc.clips, clips),
-    markers: withIndexed(doc.markers, picked.marker),
-    sections: withIndexed(doc.sections, picked.section),
-    bundles: withEntries(doc.bundles, picked.bundle),
+    piece: picked.piece.at(-1)?.after ?? doc.piece,
+    tracks: withSet(doc.tracks, picked.track),
+    lanes: lanesWith(doc, picked.clip, picked.track),
+    clips: doc.clips.with(picked.clip),
+    markers: doc.markers.with(picked.marker),
+    sections: doc.sections.with(picked.section),
+    bundles: withSet(doc.bundles, picked.bundle),
   };
 }
 

@@ -33,6 +33,33 @@ function chunked(clips: readonly Clip[]): Chunk[] {
   return chunks;
 }
 
+/** Sorted clips without some of them: mostly those come in order too, and one walk beside each other finds them. */
+function without(clips: readonly Clip[], removed: readonly Clip[]): readonly Clip[] {
+  const left: Clip[] = [];
+  let next = 0;
+  for (const clip of clips) {
+    if (clip === removed[next]) next++;
+    else left.push(clip);
+  }
+  if (next === removed.length) return left;
+  const gone = new Set(removed.map((c) => c.id));
+  return clips.filter((c) => !gone.has(c.id));
+}
+
+const sorted = (clips: readonly Clip[]): readonly Clip[] =>
+  clips.every((c, i) => i === 0 || inOrder(clips[i - 1], c) <= 0) ? clips : [...clips].sort(inOrder);
+
+/** Two runs of sorted clips as one. */
+function merged(a: readonly Clip[], b: readonly Clip[]): readonly Clip[] {
+  if (a.length === 0) return b;
+  const out: Clip[] = [];
+  let [i, j] = [0, 0];
+  while (i < a.length && j < b.length) out.push(inOrder(a[i], b[j]) <= 0 ? a[i++] : b[j++]);
+  while (i < a.length) out.push(a[i++]);
+  while (j < b.length) out.push(b[j++]);
+  return out;
+}
+
 /**
  * The clips of one track. Invariant: sorted by start, then id. They lie in chunks that lanes share, so that a change copies one of them
  * and looks at a few dozen clips however many there are, and a long clip is looked at only where its own chunk reaches.
@@ -45,7 +72,7 @@ export class Lane {
   static readonly empty = new Lane([]);
 
   static from(clips: readonly Clip[]): Lane {
-    return new Lane(chunked([...clips].sort(inOrder)));
+    return new Lane(chunked(sorted(clips)));
   }
 
   get size(): number {
@@ -61,8 +88,7 @@ export class Lane {
   /** The lane without `removed` (clips of this lane) and with `added`. */
   with(removed: readonly Clip[], added: readonly Clip[]): Lane {
     if (removed.length + added.length > 16) {
-      const gone = new Set(removed.map((c) => c.id));
-      return Lane.from([...this.clips.filter((c) => !gone.has(c.id)), ...added]);
+      return new Lane(chunked(merged(without(this.clips, removed), sorted(added))));
     }
     const chunks = this.chunks.slice();
     for (const clip of removed) {

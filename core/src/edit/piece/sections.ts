@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { type Document, timebaseOf } from "../../model/document";
+import { movedClip } from "../../model/even";
 import { clipEnd, Id, Length, Marker, Meter, Position, Section, Tempo } from "../../model/schema";
 import { meterIn, meterWith, tempoIn, tempoWith } from "../../time/span-edits";
 import { laidBundles, PastedBundle, PastedClip } from "../clips/copy";
@@ -48,7 +49,7 @@ export function spanContent(doc: Document, start: number, end: number): SpanCont
   return {
     length: end - start,
     ticks: Math.max(0, to - from),
-    clips: slices.map((c) => ({ ...c, start: c.start - start, blend: c.blend && { ...c.blend, splice: c.blend.splice - start } })),
+    clips: slices.map((c) => movedClip(c, -start)),
     bundles: [...copiedBundles({ doc }, slices).values()].map((b) => ({ ...b, start: b.start - start })),
     markers: [...doc.markers.values()].filter((m) => m.position >= start && m.position < end).map((m) => ({ ...m, position: m.position - start })),
     sections: [...doc.sections.values()]
@@ -132,12 +133,8 @@ export const insertSection = defineEdit({
       tx.setPiece({ tempo: tempoWith(kept, tick, span.ticks, span.tempo), meter: meterWith(keptMeter, tick, span.ticks, span.meter) });
     }
     // What lay on a track that is gone goes to the first.
-    const clips = span.clips.map((c) => ({
-      ...c,
-      trackId: tx.doc.tracks.has(c.trackId) ? c.trackId : trackOrder[0],
-      start: c.start + at,
-      blend: c.blend && { ...c.blend, splice: Math.max(0, c.blend.splice + at) },
-    }));
+    const { tracks } = tx.doc;
+    const clips = span.clips.map((c) => movedClip(tracks.has(c.trackId) ? c : { ...c, trackId: trackOrder[0] }, at));
     if (clips.length > 0 && trackOrder.length === 0) throw new EditError("There is no track to insert on.", "at");
     const laid = layCopies(tx, clips, { overlap: "layer" }, "independent", laidBundles(span.bundles, at));
     // Only what the borders cut is smoothed: edges that were there, bare ones too, stay as they are.
