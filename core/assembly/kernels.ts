@@ -193,6 +193,69 @@ export function lattice(x: usize, y: usize, n: i32, reflection: f32): void {
   }
 }
 
+/** Natural logarithms of four positive normal floats: ln m = 2 · (s + s³/3 + s⁵/5 + …) with s = (m − 1) / (m + 1), m within √½ … √2. */
+// @ts-ignore: decorator
+@inline
+function logs(x: v128): v128 {
+  let exponent = i32x4.sub(i32x4.shr_u(x, 23), i32x4.splat(127));
+  let m = v128.or(v128.and(x, i32x4.splat(0x7fffff)), i32x4.splat(0x3f800000));
+  const high = f32x4.gt(m, f32x4.splat(1.41421356));
+  m = v128.bitselect(f32x4.mul(m, f32x4.splat(0.5)), m, high);
+  exponent = i32x4.sub(exponent, high);
+  const s = f32x4.div(f32x4.sub(m, f32x4.splat(1)), f32x4.add(m, f32x4.splat(1)));
+  const q = f32x4.mul(s, s);
+  let sum = f32x4.add(f32x4.mul(q, f32x4.splat(2.0 / 9)), f32x4.splat(2.0 / 7));
+  sum = f32x4.add(f32x4.mul(sum, q), f32x4.splat(2.0 / 5));
+  sum = f32x4.add(f32x4.mul(sum, q), f32x4.splat(2.0 / 3));
+  sum = f32x4.add(f32x4.mul(sum, q), f32x4.splat(2));
+  return f32x4.add(f32x4.mul(sum, s), f32x4.mul(f32x4.convert_i32x4_s(exponent), f32x4.splat(0.69314718)));
+}
+
+/**
+ * How much is new in the bands of a frame: the sum of what the logarithms of their levels have risen by, above the most that they and their
+ * neighbours had in the frame at `before`. Band b holds bins from edges[b] up to edges[b + 1] of `powers`; `wide` is the number of bands rounded
+ * up to fours. At `state` lie rows of `wide` floats: each band's share of a bin, its quiet, its smoothed level; behind them how loud what is
+ * new is. A frame's row holds its levels, and four further on the logarithms, with a place for a neighbour on both sides.
+ */
+export function risen(powers: usize, edges: usize, bands: i32, state: usize, before: usize, now: usize, up: f32, first: i32): f32 {
+  const wide = (<usize>((bands + 3) & ~3)) << 2;
+  let bin = <i32>load<f32>(edges);
+  for (let b = 0; b < bands; b++) {
+    const end = <i32>load<f32>(edges + ((<usize>b + 1) << 2));
+    let power: f32 = 0;
+    for (; bin < end; bin++) power += load<f32>(powers + ((<usize>bin) << 2));
+    store<f32>(now + ((<usize>b) << 2), power);
+  }
+  const logsBefore = before + wide + 16;
+  const logsNow = now + wide + 16;
+  const least = f32x4.splat(1e-5);
+  let rise = f32x4.splat(0);
+  let louder = f32x4.splat(0);
+  for (let b: usize = 0; b < wide; b += 16) {
+    const level = f32x4.sqrt(f32x4.mul(v128.load(now + b), v128.load(state + b)));
+    const smooth = f32x4.add(v128.load(state + 2 * wide + b), f32x4.mul(f32x4.sub(level, v128.load(state + 2 * wide + b)), f32x4.splat(0.3)));
+    const quiet = first
+      ? f32x4.max(level, least)
+      : f32x4.min(f32x4.mul(v128.load(state + wide + b), f32x4.splat(up)), f32x4.max(smooth, f32x4.splat(1e-6)));
+    v128.store(now + b, level);
+    v128.store(state + wide + b, quiet);
+    v128.store(state + 2 * wide + b, smooth);
+    const own = logs(f32x4.add(f32x4.add(level, f32x4.add(quiet, quiet)), least));
+    v128.store(logsNow + b, own);
+    const most = f32x4.max(f32x4.max(v128.load(logsBefore + b - 4), v128.load(logsBefore + b)), v128.load(logsBefore + b + 4));
+    const above = f32x4.sub(own, most);
+    const is = f32x4.gt(above, f32x4.splat(0));
+    rise = f32x4.add(rise, v128.and(above, is));
+    louder = f32x4.add(louder, v128.and(f32x4.max(f32x4.sub(level, v128.load(before + b)), f32x4.splat(0)), is));
+  }
+  // Beyond the outermost bands lies what they are themselves.
+  store<f32>(logsNow - 4, load<f32>(logsNow));
+  const last = logsNow + ((<usize>bands) << 2);
+  store<f32>(last, load<f32>(last - 4));
+  store<f32>(state + 3 * wide, f32x4.extract_lane(louder, 0) + f32x4.extract_lane(louder, 1) + (f32x4.extract_lane(louder, 2) + f32x4.extract_lane(louder, 3)));
+  return f32x4.extract_lane(rise, 0) + f32x4.extract_lane(rise, 1) + (f32x4.extract_lane(rise, 2) + f32x4.extract_lane(rise, 3));
+}
+
 /** n samples, each times a weight of its own, to out; n is a multiple of four. */
 export function weigh(x: usize, weights: usize, n: i32, out: usize): void {
   const end = x + ((<usize>n) << 2);
@@ -201,6 +264,16 @@ export function weigh(x: usize, weights: usize, n: i32, out: usize): void {
     x += 16;
     weights += 16;
     out += 16;
+  }
+}
+
+/** The means of n pairs of neighbours, to out, which may be x; n is a multiple of four. */
+export function halve(x: usize, n: i32, out: usize): void {
+  const half = f32x4.splat(0.5);
+  for (; n > 0; n -= 4, x += 32, out += 16) {
+    const a = v128.load(x);
+    const b = v128.load(x, 16);
+    v128.store(out, f32x4.mul(f32x4.add(v128.shuffle<f32>(a, b, 0, 2, 4, 6), v128.shuffle<f32>(a, b, 1, 3, 5, 7)), half));
   }
 }
 

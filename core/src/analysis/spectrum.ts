@@ -8,15 +8,27 @@ export class Spectrum {
   /** The powers of bins 1 … size / 2 of the two frames that were looked at last. */
   readonly first: Float32Array;
   readonly second: Float32Array;
-  private readonly kernels: Kernels;
+  readonly kernels: Kernels;
+  /** Where in the kernels' memory those powers lie, and room for others. */
+  readonly places: { readonly first: number; readonly second: number; readonly room: number };
   /** Where the samples lie that are looked at, and the window's weights. */
   private readonly at: number;
   private readonly weights: number;
 
-  /** @param size samples in a frame, a power of two from 16; a frame is weighted by Hann's window, so that a sine of amplitude 1 has power 1. */
-  constructor(readonly size: number) {
+  /**
+   * @param size samples in a frame, a power of two from 16; a frame is weighted by Hann's window, so that a sine of amplitude 1 has power 1
+   * @param fold so many samples at most are looked at as one
+   * @param room floats for others in the kernels' memory
+   */
+  constructor(
+    readonly size: number,
+    fold = 1,
+    room = 0,
+  ) {
     // Two frames, the turns of all stages, room to work in, the powers, the window, and the samples as they come.
-    this.kernels = newKernels(10 * size);
+    const all = (8 + 2 * fold) * size;
+    this.kernels = newKernels(all + room);
+    this.places = { first: 6 * size, second: 6.5 * size, room: all };
     [this.weights, this.at] = [7 * size, 8 * size];
     const { floats } = this.kernels;
     for (let half = 1; half < size; half *= 2)
@@ -29,10 +41,14 @@ export class Spectrum {
     this.second = floats.subarray(6.5 * size, 7 * size);
   }
 
-  /** Looks at the first `size` samples, and at as many that begin `by` later: at most `size`. */
-  look(samples: Float32Array, by: number): void {
+  /**
+   * Looks at the first `size` samples, and at as many that begin `by` later: at most `size`. `fold`: so many samples (a power of two) are looked at
+   * as one, their mean; `size` and `by` count those.
+   */
+  look(samples: Float32Array, by: number, fold = 1): void {
     const { size, at, weights, kernels } = this;
-    kernels.floats.set(samples.subarray(0, size + by), at);
+    kernels.floats.set(samples.subarray(0, (size + by) * fold), at);
+    for (let f = fold; f > 1; f /= 2) kernels.halve(at, ((size + by) * f) / 2, at);
     kernels.weigh(at, weights, size, 0);
     kernels.weigh(at + by, weights, size, size);
     kernels.apart(kernels.fourier(0, size, size, 2 * size, 4 * size), size, 6 * size, 6.5 * size);

@@ -64,6 +64,35 @@ describe("the kernels and their twins give the same bits", () => {
       }),
     );
   });
+  it("means of pairs, in place too", () => {
+    fc.assert(
+      fc.property(fc.integer(), fc.integer({ min: 0, max: 200 }), (seed, fours) => {
+        alike(seed, (k) => {
+          k.halve(8, fours * 4, 4000);
+          k.halve(8, fours * 4, 8);
+        });
+      }),
+      { numRuns: 40 },
+    );
+  });
+  it("how much is new in the bands of frames, one after the other", () => {
+    fc.assert(
+      fc.property(fc.integer(), fc.integer({ min: 1, max: 60 }), fc.integer({ min: 1, max: 5 }), (seed, bands, most) => {
+        alike(seed, (k) => {
+          const { floats } = k;
+          const wide = (bands + 3) & ~3;
+          const [edges, state, frames] = [2000, 3000, 4000];
+          for (let b = 0; b <= bands; b++) floats[edges + b] = b * most;
+          for (let i = 0; i < 400; i++) floats[i] = floats[i] ** 2;
+          floats.fill(0, state, frames + 3 * (2 * wide + 8));
+          for (let b = 0; b < bands; b++) floats[state + b] = 1 / most;
+          const at = (n: number): number => frames + (n % 3) * (2 * wide + 8);
+          return [0, 1, 2, 3, 4].map((n) => k.risen(n * 10, edges, bands, state, at(n + 1), at(n), 1.01, Number(n === 0)));
+        });
+      }),
+      { numRuns: 60 },
+    );
+  });
   it("what lies between samples", () => {
     fc.assert(
       fc.property(fc.integer(), fc.constantFrom(4, 16, 64), fc.integer({ min: 0, max: 20 }), (seed, size, groups) => {

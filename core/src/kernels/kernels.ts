@@ -73,6 +73,9 @@ class Simd implements Kernels {
   weigh(x: number, weights: number, n: number, out: number): void {
     this.code.weigh(OWN + x * 4, OWN + weights * 4, n, OWN + out * 4);
   }
+  halve(x: number, n: number, out: number): void {
+    this.code.halve(OWN + x * 4, n, OWN + out * 4);
+  }
   swell(x: number, n: number, skip: number, factor: number, step: number): void {
     this.code.swell(OWN + x * 4, n, skip, factor, step);
   }
@@ -81,6 +84,9 @@ class Simd implements Kernels {
   }
   apart(re: number, size: number, first: number, second: number): void {
     this.code.apart(OWN + re * 4, size, OWN + first * 4, OWN + second * 4);
+  }
+  risen(powers: number, edges: number, bands: number, state: number, before: number, now: number, up: number, first: number): number {
+    return this.code.risen(OWN + powers * 4, OWN + edges * 4, bands, OWN + state * 4, OWN + before * 4, OWN + now * 4, up, first);
   }
   decode(from: number, channels: number, width: number, n: number, out: number, plane: number): number {
     return this.code.decode(OWN + from, channels, width, n, OWN + out * 4, plane * 4);

@@ -25,6 +25,8 @@ export interface Kernels {
   lattice(x: number, y: number, n: number, reflection: number): void;
   /** n samples, each times a weight of its own, to `out`; n is a multiple of four. */
   weigh(x: number, weights: number, n: number, out: number): void;
+  /** The means of n pairs of neighbours, to `out`, which may be `x`; n is a multiple of four. */
+  halve(x: number, n: number, out: number): void;
   /** n samples at `x`, each times factor · step^k, where k counts from `skip` on; a sample's factor hangs on its k alone. */
   swell(x: number, n: number, skip: number, factor: number, step: number): void;
   /**
@@ -38,6 +40,14 @@ export interface Kernels {
    * `size` later. `size` is a multiple of eight.
    */
   apart(re: number, size: number, first: number, second: number): void;
+  /**
+   * How much is new in the bands of a frame: the sum of what the logarithms of their levels have risen by, above the most that they and their
+   * neighbours had in the frame at `before`. Band b holds bins from edges[b] up to edges[b + 1] of `powers`; with `wide`, the number of bands
+   * rounded up to fours: at `state` lie rows of `wide` floats, each band's share of a bin, its quiet and its smoothed level, and behind them
+   * how loud what is new is. A frame's row, 2 · wide + 8 long, holds its levels, and from wide + 4 on the logarithms, with a place for a
+   * neighbour on both sides. A band's quiet rises by the factor `up` at most; `first` is 1 for the first frame of all, else 0.
+   */
+  risen(powers: number, edges: number, bands: number, state: number, before: number, now: number, up: number, first: number): number;
   /**
    * n frames of interleaved samples of 2 or 3 bytes (whole numbers) or 4 (floats) from byte `from` on, to floats, channel c at out + c ·
    * plane. Returns the place (frame · channels + channel) of the first float that is not finite, or −1.

@@ -104,6 +104,11 @@ export class Twins implements Kernels {
     for (let i = 0; i < n; i++) floats[out + i] = floats[x + i] * floats[weights + i];
   }
 
+  halve(x: number, n: number, out: number): void {
+    const { floats } = this;
+    for (let i = 0; i < n; i++) floats[out + i] = Math.fround(floats[x + 2 * i] + floats[x + 2 * i + 1]) / 2;
+  }
+
   swell(x: number, n: number, skip: number, factor: number, step: number): void {
     const { floats } = this;
     const two = step * step;
@@ -153,6 +158,59 @@ export class Twins implements Kernels {
       floats[first + k - 1] = Math.fround(square(x + u) + square(y - v)) / 4;
       floats[second + k - 1] = Math.fround(square(y + v) + square(u - x)) / 4;
     }
+  }
+
+  risen(powers: number, edges: number, bands: number, state: number, before: number, now: number, up: number, first: number): number {
+    const { floats } = this;
+    const { fround } = Math;
+    const wide = (bands + 3) & ~3;
+    const [LEAST, QUIETEST, SMOOTH, by] = [fround(1e-5), fround(1e-6), fround(0.3), fround(up)];
+    for (let b = 0, bin = floats[edges]; b < bands; b++) {
+      let power = 0;
+      for (; bin < floats[edges + b + 1]; bin++) power = fround(power + floats[powers + bin]);
+      floats[now + b] = power;
+    }
+    const [logsBefore, logsNow] = [before + wide + 4, now + wide + 4];
+    const [rise, louder] = [new Float32Array(4), new Float32Array(4)];
+    for (let b = 0; b < wide; b++) {
+      const level = fround(Math.sqrt(fround(floats[now + b] * floats[state + b])));
+      const had = floats[state + 2 * wide + b];
+      const smooth = fround(had + fround(fround(level - had) * SMOOTH));
+      const quiet = first ? Math.max(level, LEAST) : Math.min(fround(floats[state + wide + b] * by), Math.max(smooth, QUIETEST));
+      floats[now + b] = level;
+      floats[state + wide + b] = quiet;
+      floats[state + 2 * wide + b] = smooth;
+      const own = this.log(fround(fround(level + fround(quiet + quiet)) + LEAST));
+      floats[logsNow + b] = own;
+      const above = fround(own - Math.max(floats[logsBefore + b - 1], floats[logsBefore + b], floats[logsBefore + b + 1]));
+      if (above > 0) {
+        rise[b & 3] += above;
+        louder[b & 3] += Math.max(0, fround(level - floats[before + b]));
+      }
+    }
+    floats[logsNow - 1] = floats[logsNow];
+    floats[logsNow + bands] = floats[logsNow + bands - 1];
+    floats[state + 3 * wide] = fround(louder[0] + louder[1]) + fround(louder[2] + louder[3]);
+    return fround(fround(rise[0] + rise[1]) + fround(rise[2] + rise[3]));
+  }
+
+  /** The natural logarithm of a positive normal float. */
+  private log(x: number): number {
+    const { fround } = Math;
+    const part = new Float32Array([x]);
+    const bits = new Int32Array(part.buffer);
+    let exponent = (bits[0] >>> 23) - 127;
+    bits[0] = (bits[0] & 0x7fffff) | 0x3f800000;
+    let [m] = part;
+    if (m > fround(Math.SQRT2)) {
+      m /= 2;
+      exponent++;
+    }
+    const s = fround(fround(m - 1) / fround(m + 1));
+    const q = fround(s * s);
+    let sum = fround(fround(q * fround(2 / 9)) + fround(2 / 7));
+    for (const part of [2 / 5, 2 / 3, 2]) sum = fround(fround(sum * q) + fround(part));
+    return fround(fround(sum * s) + fround(exponent * fround(Math.LN2)));
   }
 
   decode(from: number, channels: number, width: number, n: number, out: number, plane: number): number {

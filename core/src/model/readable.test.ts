@@ -23,7 +23,7 @@ it("tells of every field of a clip that could not be read back, in a clip that c
   expect(unreadable({ kind: "clip", id: "c", before: clip, after: moved })).toBeNull();
   expect(unreadable({ kind: "clip", id: "d", before: null, after: { ...moved, id: "d" } }, clip)).toBeNull();
   for (const key of Object.keys(Clip.shape)) {
-    const after = { ...moved, [key]: { no: "such thing" } } as unknown as Clip;
+    const after = { ...moved, [key]: [["no such thing"]] } as unknown as Clip;
     expect(unreadable({ kind: "clip", id: "c", before: clip, after }), key).not.toBeNull();
     expect(unreadable({ kind: "clip", id: "c", before: null, after }, clip), key).not.toBeNull();
     expect(unreadable({ kind: "clip", id: "c", before: null, after }), key).not.toBeNull();
