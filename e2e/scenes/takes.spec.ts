@@ -1,5 +1,5 @@
 import { expect, test } from "@playwright/test";
-import { clipEnd } from "@wet-thread/core/model/schema";
+import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { addSource, api, exportWav, newProject, noise, wavFile } from "../client";
 import { EditorPage } from "../editor";
 import { Fingers } from "../touch";
@@ -127,6 +127,53 @@ test("a take that is late is lined up with the one that is heard; a recording is
   const box = await panel.getByTestId("lane-low").boundingBox();
   await panel.getByTestId("lane-low").dispatchEvent("drop", { dataTransfer: data, clientX: (box?.x ?? 0) + 100, clientY: (box?.y ?? 0) + 10 });
   await expect.poll(async () => (await lanes()).map((l) => l.name)).toEqual(["Two", "One", "Third"]);
+});
+
+test("the hits of a take stand on its lane, and a sweep goes to them", async ({ page }) => {
+  const { projectId, versionId } = await newProject(RATE);
+  /** Strikes at some seconds over a quiet room. */
+  const struck = (seed: number, seconds: readonly number[]): Float32Array => {
+    const x = noise(6 * RATE, seed).map((v) => v * 0.002);
+    for (const at of seconds) for (let i = 0; i < RATE / 4; i++) x[at * RATE + i] += 0.6 * Math.exp(-i / 2000) * Math.cos(i * 0.3);
+    return x;
+  };
+  const one = await addSource(projectId, wavFile([struck(1, [1.25, 3.5])]), "One.wav");
+  const two = await addSource(projectId, wavFile([struck(2, [0.5, 5])]), "Two.wav");
+  const edits = [
+    { type: "add-track", id: "bell", name: "Bell" },
+    { type: "add-clip", id: "one", trackId: "bell", sourceId: one.id, start: RATE },
+    { type: "add-clip", id: "two", trackId: "bell", sourceId: two.id, start: RATE, overlap: "layer" },
+    { type: "stack-takes", id: "stack", clipIds: ["one", "two"], laneIds: ["low", "high"] },
+    // All of the lane lies half a second later than its stack.
+    { type: "move-lane", bundleId: "stack", laneId: "low", by: RATE / 2 },
+  ];
+  expect((await api("POST", `/api/versions/${versionId}/edits`, { revision: 0, edits })).status).toBe(200);
+  const settings = { takes: true, snapOn: true, targets: ["transient"], pull: "near", placing: "line", edgeFadeMs: 0 };
+  const editor = await EditorPage.open(page, { projectId, versionId }, settings);
+  const lane = page.getByTestId("lane-low");
+  const bare = await lane.screenshot();
+  await page.keyboard.press("Control+k");
+  await page.getByPlaceholder("What do you want to do?").fill("hits on the cloth");
+  await page.keyboard.press("Enter");
+  await expect.poll(async () => Buffer.compare(await lane.screenshot(), bare)).not.toBe(0);
+  const hits = [2.75, 5].map((s) => s * RATE);
+  const [box, view] = [await lane.boundingBox(), await editor.view()];
+  if (!box) throw new Error("no lane");
+  const x = (at: number): number => box.x + (at - view.start) / view.per;
+  await page.mouse.move(x(hits[0]) - 5, box.y + 20);
+  await page.mouse.down();
+  await page.mouse.move(x(hits[1]) - 20, box.y + 20, { steps: 3 });
+  await page.mouse.move(x(hits[1]) + 5, box.y + 20, { steps: 3 });
+  await page.mouse.up();
+  await expect.poll(async () => (await editor.version()).clips.some((c) => c.take === "low")).toBe(true);
+  const { clips } = await editor.version();
+  const picked = clips.find((c) => c.take === "low") as Clip;
+  const after = clips.find((c) => c.blend?.with === picked.id);
+  // To the very sample that the list of hits has.
+  const { body } = await api("GET", `/api/projects/${projectId}`);
+  const found = (body.sources as { id: string; transients: number[] }[]).find((s) => s.id === one.id)?.transients.map((at) => at + 1.5 * RATE);
+  expect(found?.length).toBe(2);
+  expect([picked.blend?.splice ?? picked.start, after?.blend?.splice ?? clipEnd(picked)]).toEqual(found);
 });
 
 test.describe("with a finger", () => {

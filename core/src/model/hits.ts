@@ -7,6 +7,8 @@ export const SURE = 0.5;
 export const USUAL_SENSITIVITY = 1 - SURE;
 
 type Sources = ReadonlyMap<string, SourceInfo>;
+/** What a clip, or a part of a take, must be known by to tell where its hits lie. */
+export type HasHits = Pick<Clip, "sourceId" | "recipe" | "hits" | "start" | "offset" | "length">;
 
 /** Those of a recording's hits that a clip shows by themselves, in the recording's own samples, in order. Where strengths are not known all are. */
 export function foundHits(source: SourceInfo, hits: Clip["hits"]): readonly Hit[] {
@@ -57,7 +59,7 @@ function playedAt(source: SourceInfo, clip: Pick<Clip, "recipe">, hits: readonly
 /** Which of the hits of a clip it plays within [from, to) of the timeline in samples: from one index up to another, and by how much they lie later there. */
 export function playedHits(
   sources: Sources,
-  clip: Clip,
+  clip: HasHits,
   from: number,
   to: number,
 ): { hits: readonly Hit[]; first: number; end: number; shift: number } {
@@ -69,7 +71,7 @@ export function playedHits(
 }
 
 /** The hits of a clip that it plays, at their places on the timeline, in order, in [from, to) of the timeline in samples. None where its recording's are not known. */
-export function hitsBetween(sources: Sources, clip: Clip, from: number, to: number): number[] {
+export function hitsBetween(sources: Sources, clip: HasHits, from: number, to: number): number[] {
   const { hits, first, end, shift } = playedHits(sources, clip, from, to);
   return hits.slice(first, end).map((h) => h.at + shift);
 }

@@ -359,6 +359,6 @@ export const OPTIONAL_FIELDS: ReadonlySet<string> = new Set(["bars", "channels",
 export const NO_FADE: Fade = { length: 0, shape: "power", bend: 0 };
 /** What a clip has that was just laid: nothing was done to it yet. */
 export const JUST_LAID = { mute: false, layer: 0, fadeIn: NO_FADE, fadeOut: NO_FADE, blend: null, sync: null } as const;
-export const clipEnd = (clip: Clip): number => clip.start + clip.length;
+export const clipEnd = (clip: Pick<Clip, "start" | "length">): number => clip.start + clip.length;
 /** dB to a factor; −144 dB and below is 0. */
 export const gainFactor = (db: number): number => (db <= -144 ? 0 : db === 0 ? 1 : 10 ** (db / 20));

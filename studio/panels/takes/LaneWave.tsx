@@ -5,7 +5,9 @@ import { useEffect, useRef } from "react";
 import { drawnFromMedia } from "@/state/media";
 import { session } from "@/state/session";
 import { useSettings } from "@/state/settings";
-import { mix, PALETTES } from "@/timeline/model/theme";
+import { shownHits } from "@/timeline/model/hit-marks";
+import { faded, mix, PALETTES } from "@/timeline/model/theme";
+import { hitInk, paintHitLines } from "@/timeline/paint/hit-marks";
 import { type Columns, fillColumns, newColumns } from "@/timeline/paint/wave";
 
 /** What is seen of the timeline: its first sample, and samples a pixel. */
@@ -39,6 +41,7 @@ export function LaneWave({
 }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const theme = useSettings((s) => s.theme);
+  const showHits = useSettings((s) => s.showHits);
   useEffect(() => {
     const columns = newColumns(Math.ceil(seen.width));
     const draw = (): void => {
@@ -59,9 +62,14 @@ export function LaneWave({
         cloth: mix(palette.raised, palette.dyes[dye], palette.cloth),
       };
       for (const clip of lane.clips) paintClip(g, clip, start, seen, height, columns, levels.current, picked, inks);
+      if (!showHits) return;
+      const view = { start: seen.start, width: seen.width, samplesPerPixel: seen.per };
+      const hits = lane.clips.flatMap((clip) => shownHits(session().doc, { ...clip, start: start + clip.at }, view));
+      g.strokeStyle = faded(hitInk(palette), 0.6);
+      paintHitLines(g, view, hits, 1, height - 1);
     };
     return drawnFromMedia(draw);
-  }, [lane, start, picked, seen, height, dye, theme, levels]);
+  }, [lane, start, picked, seen, height, dye, theme, levels, showHits]);
   return <canvas ref={canvas} className="block h-full w-full" aria-hidden />;
 }
 

@@ -162,7 +162,8 @@ function Lane({ stack, lane, seen, dye }: { stack: Stack; lane: TakeLane; seen: 
   const atX = (clientX: number): number => {
     const box = field.current?.getBoundingClientRect();
     const wanted = seen.start + (clientX - (box?.left ?? 0)) * seen.per;
-    return snapped(doc, { wanted: Math.max(0, wanted), origin: 0 }).position;
+    const beside = lane.clips.map((c) => ({ ...c, start: stack.start + c.at }));
+    return snapped(doc, { wanted: Math.max(0, wanted), origin: 0, beside }).position;
   };
   const press = (e: ReactPointerEvent<HTMLDivElement>): void => {
     if (e.button !== 0) return;

@@ -1,5 +1,5 @@
 import type { Document } from "@wet-thread/core/model/document";
-import { playedHits } from "@wet-thread/core/model/hits";
+import { type HasHits, playedHits } from "@wet-thread/core/model/hits";
 import { type Clip, clipEnd, type Hit } from "@wet-thread/core/model/schema";
 import { settings } from "@/state/settings";
 import type { View } from "@/state/view";
@@ -12,7 +12,7 @@ const TOGETHER = 4;
 const ALONE = 11;
 
 /** The hits of a clip that are drawn in a view: all of them, or where they are dense the strongest of each few pixels, the same ones wherever the view stands. */
-export function shownHits(doc: Document, clip: Clip, { start, width, samplesPerPixel }: Pick<View, "start" | "width" | "samplesPerPixel">): Hit[] {
+export function shownHits(doc: Document, clip: HasHits, { start, width, samplesPerPixel }: Pick<View, "start" | "width" | "samplesPerPixel">): Hit[] {
   const margin = 2 * ALONE * samplesPerPixel;
   const { hits, first, end, shift } = playedHits(doc.sources, clip, Math.floor(start - margin), Math.ceil(start + width * samplesPerPixel + margin));
   const place = (i: number): number => Math.floor((hits[i].at + shift) / (TOGETHER * samplesPerPixel));

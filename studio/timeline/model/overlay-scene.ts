@@ -15,4 +15,4 @@ export interface OverlayScene {
 export const WORDS = "'Instrument Sans Variable', sans-serif";
 export const NUMBERS = "'Red Hat Mono Variable', monospace";
 
-export const px = (view: View, sample: number): number => (sample - view.start) / view.samplesPerPixel;
+export const px = (view: Pick<View, "start" | "samplesPerPixel">, sample: number): number => (sample - view.start) / view.samplesPerPixel;

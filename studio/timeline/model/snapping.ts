@@ -1,6 +1,6 @@
 import { nearestZeroCrossing, ZERO_REACH_SECONDS } from "@wet-thread/core/analysis/zero-crossings";
 import { type Document, timebaseOf } from "@wet-thread/core/model/document";
-import { hitsBetween } from "@wet-thread/core/model/hits";
+import { type HasHits, hitsBetween } from "@wet-thread/core/model/hits";
 import { playedId, playedSource } from "@wet-thread/core/model/played";
 import type { Clip } from "@wet-thread/core/model/schema";
 import { edgePoints, sortedPoints } from "@wet-thread/core/snap/points";
@@ -17,14 +17,12 @@ export const PULL_PIXELS = 8;
 /** Whether snapping is in force now: what the mode line says, the other way round while the grid key is held. */
 export const snapInForce = (): boolean => settings().snapOn !== view().gridHeld;
 
-/** The hits that are heard on some tracks, at their places on the timeline, between two positions. */
-export function hitsIn(doc: Document, trackIds: Iterable<string>, from: number, to: number): number[] {
+/** The hits that are heard on some tracks, and those of some clips that lie on none, at their places on the timeline, between two positions. */
+export function hitsIn(doc: Document, trackIds: Iterable<string>, from: number, to: number, beside: readonly HasHits[] = []): number[] {
   const out: number[] = [];
-  for (const id of trackIds) {
-    for (const clip of doc.lanes.get(id)?.within(from, to) ?? []) {
-      out.push(...hitsBetween(doc.sources, clip, from, to));
-    }
-  }
+  const take = (clip: HasHits): void => void out.push(...hitsBetween(doc.sources, clip, from, to));
+  for (const id of trackIds) for (const clip of doc.lanes.get(id)?.within(from, to) ?? []) take(clip);
+  beside.forEach(take);
   return [...new Set(out)].sort((a, b) => a - b);
 }
 
@@ -44,6 +42,8 @@ export interface SnapAsk {
   /** Marks that move along and attract nothing. */
   readonly exceptMark?: string;
   readonly exceptRange?: boolean;
+  /** Clips that lie on no track, whose hits attract too: the sound of a take's lane. */
+  readonly beside?: readonly HasHits[];
 }
 
 /** Moves a position to the nearest upward zero crossing of a clip's material, if one lies within 5 ms and its samples are here. */
@@ -89,7 +89,7 @@ export function snapped(doc: Document, ask: SnapAsk): { position: number; target
   }
   if (set.targets.includes("playhead")) points.push(sortedPoints("playhead", [Math.round(playhead)]));
   if (set.targets.includes("transient"))
-    points.push(sortedPoints("transient", hitsIn(doc, shown, whole.wanted - 2 * reach, whole.wanted + 2 * reach)));
+    points.push(sortedPoints("transient", hitsIn(doc, shown, whole.wanted - 2 * reach, whole.wanted + 2 * reach, ask.beside)));
   if (set.targets.includes("marker")) {
     const marks = [...doc.markers.values()].filter((m) => m.id !== ask.exceptMark).map((m) => m.position);
     for (const s of doc.sections.values()) if (s.id !== ask.exceptMark) marks.push(s.start, s.end);
