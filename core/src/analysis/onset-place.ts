@@ -16,7 +16,7 @@ const OVERLAP = 240;
 const STEP = 16;
 const BEYOND = 6;
 /** Less than so many times as much power right after than before: not sharp, perhaps a swell. */
-const SHARP = 12;
+const SHARP = 16;
 
 /** In samples at 48 kHz, for a swell: the half of the window that a level is taken over, and the span before and after the moment. */
 const HALF_WINDOW = 72;
@@ -27,7 +27,9 @@ const SWELL_BASE = 1000;
 /** A rise that takes at least so long from a tenth to seven tenths is a swell. */
 const SWELL_SECONDS = 0.008;
 /** Where the two differ by less, the edge counts. */
-const ALIKE = 96;
+const ALIKE = 48;
+/** What is voiced comes in pulses: the first that passes the tenth comes a part of a period after it. */
+const PULSE = 120;
 
 /** Samples before and after the moment that `placeOnset` may look at, at 48 kHz. */
 export const LOOKS_BACK = LEARNED + BACK + ORDER;
@@ -149,5 +151,5 @@ export function placeOnset(sample: (i: number) => number, moment: number, sample
   const sharp = from + at;
   if (meanOf(powers, step, step + 4) >= SHARP * (meanOf(powers, step - 12, step) + 1e-10)) return sharp;
   const swell = swellFrom(sample, moment, scale);
-  return swell !== null && Math.abs(swell - sharp) > ALIKE * scale ? swell : sharp;
+  return swell !== null && Math.abs(swell - sharp) > ALIKE * scale ? swell - Math.round(PULSE * scale) : sharp;
 }
