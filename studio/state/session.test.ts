@@ -207,6 +207,39 @@ describe("a session", () => {
     await vi.waitFor(() => expect(gone).toEqual(["redo 1"]));
     s.close();
   });
+  it("asks for a redo that is pressed while a walk back is on its way, though its list has nothing to redo yet", async () => {
+    const s = await Session.open("p");
+    const asked: string[] = [];
+    let answered = (): void => {};
+    const held = new Promise<void>((done) => {
+      answered = done;
+    });
+    const { answer } = server;
+    server.answer = async (path, init) => {
+      const step = { revision: 1, name: "Add track", row: null, state: "done", at: "", size: 1, summary: null };
+      if (path.includes("/history")) return new Response(JSON.stringify({ steps: [step], earlier: 0, revision: server.steps.length }));
+      if (!/\/(undo|redo)$/.test(path)) return answer(path, init);
+      asked.push(path.split("/").at(-1) as string);
+      if (path.endsWith("/undo")) {
+        await held;
+        return answer(path, init);
+      }
+      return new Response(JSON.stringify({ revision: server.steps.length, name: "Add track", changes: [] }));
+    };
+    s.edit([addTrack("a")]);
+    await saved(s);
+    await vi.waitFor(() => expect(s.store.getState().history).toHaveLength(1));
+    // The list is as the server is, and tells that there is nothing: nobody is asked.
+    s.back("redo");
+    await s.settled();
+    expect(asked).toEqual([]);
+    s.back("undo");
+    s.back("redo");
+    await vi.waitFor(() => expect(asked).toEqual(["undo"]));
+    answered();
+    await vi.waitFor(() => expect(asked).toEqual(["undo", "redo"]));
+    s.close();
+  });
   it("misses nothing that is told while its own step is on its way", async () => {
     const s = await Session.open("p");
     let answer = (): void => {};
