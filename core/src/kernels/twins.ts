@@ -301,13 +301,14 @@ export class Twins implements Kernels {
       const f = between < ON_ROW || between > 1 - ON_ROW ? 0 : between;
       const h = rows / 2 + (row + (between > 1 - ON_ROW ? 1 : 0)) * size;
       const at = x + whole;
-      // Four lanes, as the SIMD loop has them.
-      const lanes = [0, 0, 0, 0];
+      // Eight lanes, as the SIMD loop has them.
+      const lanes = [0, 0, 0, 0, 0, 0, 0, 0];
       for (let i = 0; i < size; i++) {
         const w = f === 0 ? doubles[h + i] : doubles[h + i] + (doubles[h + size + i] - doubles[h + i]) * f;
-        lanes[i & 3] += w * floats[at + i];
+        lanes[i & 7] += w * floats[at + i];
       }
-      floats[out + k] = lanes[0] + lanes[2] + (lanes[1] + lanes[3]);
+      const [first, second] = [0, 1].map((k) => lanes[k] + lanes[k + 4] + (lanes[k + 2] + lanes[k + 6]));
+      floats[out + k] = first + second;
     }
   }
 
