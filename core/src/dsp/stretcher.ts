@@ -192,7 +192,7 @@ export function stretch(
   atOnce = false,
 ): Float32Array[] {
   const window = atOnce ? shortWindow(sampleRate) : longWindow(sampleRate);
-  const key = `${channels} ${window.block}`;
+  const key = `${channels} ${window.block} ${window.interval}`;
   const kept = idle.get(key);
   idle.delete(key);
   kept?.renew();
