@@ -42,7 +42,6 @@ export function layCopies(
     const blend = clip.blend && partner ? { ...clip.blend, with: partner } : null;
     tx.copyClip(clip, {
       id: ids.get(clip.id) as string,
-      bars: undefined,
       blend,
       fadeIn: clip.blend && !blend ? bareFade(clip.fadeIn) : clip.fadeIn,
       fadeOut: losesFollower(doc, clip, ids) ? bareFade(clip.fadeOut) : clip.fadeOut,
@@ -56,6 +55,7 @@ export function layCopies(
 
 /** Whether a clip's fade-out is a blend's whose other clip is not copied along. */
 function losesFollower(doc: Document, clip: Clip, ids: ReadonlyMap<string, string>): boolean {
+  if (clip.fadeOut.length === 0) return false;
   const original = doc.clips.get(clip.id);
   const follower = original && original.fadeOut.length === clip.fadeOut.length ? blendAfter(doc, original) : undefined;
   return follower !== undefined && !ids.has(follower.id);

@@ -48,14 +48,17 @@ export function settleOverlaps(tx: Transaction, clipIds: readonly string[], land
   const beneathOf = (id: string): Clip[] => {
     // Each lands on what the ones before have left; two blends in turn may have taken it away.
     const clip = tx.doc.clips.get(id);
-    if (!clip) return [];
-    return (tx.doc.lanes.get(clip.trackId)?.within(clip.start, clipEnd(clip)) ?? []).filter(
-      (c) =>
-        c.id !== id &&
-        (!dropped.has(c.id) || (among && overlap !== "layer" && !lapped(id, c.id))) &&
-        clip.blend?.with !== c.id &&
-        c.blend?.with !== id,
-    );
+    const lane = clip && tx.doc.lanes.get(clip.trackId);
+    if (!clip || !lane?.hasOverlaps) return [];
+    return lane
+      .within(clip.start, clipEnd(clip))
+      .filter(
+        (c) =>
+          c.id !== id &&
+          (!dropped.has(c.id) || (among && overlap !== "layer" && !lapped(id, c.id))) &&
+          clip.blend?.with !== c.id &&
+          c.blend?.with !== id,
+      );
   };
   if (overlap === "cover") {
     for (const id of clipIds)

@@ -10,7 +10,7 @@ import {
   PIECE_ID,
   timebaseOf,
 } from "../model/document";
-import { evenClip, movedClip } from "../model/even";
+import { copiedClip, evenClip, movedClip } from "../model/even";
 import { clipProblems, NOTHING_WRONG } from "../model/invariants";
 import { Lane } from "../model/lane";
 import { playedId, playsSame } from "../model/played";
@@ -194,11 +194,11 @@ export class Transaction {
   moveClip(clip: Clip, by: number): void {
     this.set("clip", clip.id, movedClip(clip, by), clip);
   }
-  /** Sets a clip with an id of its own that is a copy of another, with what of it is to be different. */
-  copyClip(clip: Clip, different: Partial<Clip> & { readonly id: string }): void {
+  /** Sets a copy of a clip, with an id of its own. */
+  copyClip(clip: Clip, own: Parameters<typeof copiedClip>[1]): void {
     const original = this.before.clips.get(clip.id);
-    if (original) this.originals.set(different.id, original);
-    this.setClip(clip, different);
+    if (original) this.originals.set(own.id, original);
+    this.set("clip", own.id, copiedClip(clip, own));
   }
   /** For copies that of which they are, as it was before. */
   private readonly originals = new Map<string, Clip>();

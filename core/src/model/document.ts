@@ -203,8 +203,6 @@ export function documentEnd(doc: Document): number {
 
 /** The clip that takes over from `left` in a blend, if there is one. */
 export function blendAfter(doc: Document, left: Clip): Clip | undefined {
-  return doc.lanes
-    .get(left.trackId)
-    ?.within(left.start, clipEnd(left))
-    .find((c) => c.blend?.with === left.id);
+  const lane = doc.lanes.get(left.trackId);
+  return lane?.hasBlends ? lane.within(left.start, clipEnd(left)).find((c) => c.blend?.with === left.id) : undefined;
 }

@@ -1,7 +1,7 @@
 import type { Clip } from "./schema";
 
-/** The clip's fields put down one by one, but for its place and its blend: what an edit of a whole piece changes in thousands of clips. */
-function laidDown(clip: Clip, start: number, blend: Clip["blend"]): Clip {
+/** The clip's fields put down one by one, but for its place, its blend and the bar it remembers: what an edit of a whole piece changes in thousands of clips. */
+function laidDown(clip: Clip, start: number, blend: Clip["blend"], bars: Clip["bars"]): Clip {
   const even: Clip = {
     id: clip.id,
     trackId: clip.trackId,
@@ -22,7 +22,7 @@ function laidDown(clip: Clip, start: number, blend: Clip["blend"]): Clip {
     bundle: clip.bundle,
   };
   if (clip.channels !== undefined) even.channels = clip.channels;
-  if (clip.bars !== undefined) even.bars = clip.bars;
+  if (bars !== undefined) even.bars = bars;
   if (clip.envelopes !== undefined) even.envelopes = clip.envelopes;
   if (clip.recipe !== undefined) even.recipe = clip.recipe;
   if (clip.conform !== undefined) even.conform = clip.conform;
@@ -37,7 +37,7 @@ function laidDown(clip: Clip, start: number, blend: Clip["blend"]): Clip {
  * clips are some ten times slower to look at.
  */
 export function evenClip(clip: Clip, set?: Partial<Clip>): Clip {
-  const even = laidDown(clip, clip.start, clip.blend);
+  const even = laidDown(clip, clip.start, clip.blend, clip.bars);
   const to = even as Record<keyof Clip, unknown>;
   for (const key in set) {
     const field = key as keyof Clip;
@@ -51,5 +51,15 @@ export function evenClip(clip: Clip, set?: Partial<Clip>): Clip {
 /** The clip moved by some samples, and the splice of its blend with it. */
 export function movedClip(clip: Clip, by: number): Clip {
   const { blend } = clip;
-  return laidDown(clip, clip.start + by, blend && { ...blend, splice: Math.max(0, blend.splice + by) });
+  return laidDown(clip, clip.start + by, blend && { ...blend, splice: Math.max(0, blend.splice + by) }, clip.bars);
+}
+
+/** A copy of the clip with an id of its own, and what of its edges and its bundle a copy may not share. */
+export function copiedClip(clip: Clip, { id, blend, fadeIn, fadeOut, bundle }: Pick<Clip, "id" | "blend" | "fadeIn" | "fadeOut" | "bundle">): Clip {
+  const copy = laidDown(clip, clip.start, blend, undefined);
+  copy.id = id;
+  copy.fadeIn = fadeIn;
+  copy.fadeOut = fadeOut;
+  copy.bundle = bundle;
+  return copy;
 }

@@ -50,6 +50,7 @@ export class IdIndex<T extends { readonly id: string }> {
   }
 
   get(id: string): T | undefined {
+    if (this.size === 0) return undefined;
     const h = this.placeOf(id);
     const place = this.rows[h >>> 8][h & 255];
     if (place === undefined) return undefined;
