@@ -1,4 +1,4 @@
-// npm run bench [-- core media many large play record takes long] [-- --json]: measures what the budgets of docs/performance.md name, on a database and ports of its own.
+// npm run bench [-- core hits made stretched derived codecs media many large play record takes long] [-- --json]: measures what the budgets of docs/performance.md name, on a database and ports of its own.
 import { spawnSync } from "node:child_process";
 import fs from "node:fs";
 import path from "node:path";
