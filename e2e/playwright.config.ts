@@ -12,8 +12,7 @@ export default defineConfig({
   use: {
     baseURL: process.env.WET_THREAD_URL ?? "http://127.0.0.1:4310",
     viewport: { width: 1280, height: 800 },
-    // A trace of each scene takes a quarter of the time of all: it is made when somebody wants to see one that failed.
-    trace: process.env.TRACE ? "retain-on-failure" : "off",
+    trace: "retain-on-failure",
     launchOptions: {
       executablePath: "/usr/bin/chromium",
       args: [
