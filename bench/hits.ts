@@ -75,6 +75,10 @@ function byEnergy(samples: Float32Array): number[] {
 
 /** How right the detector is on each generated material, beside energy alone; and how fast. */
 function accuracyRows(): Row[] {
+  // The code is compiled once.
+  const warm = new OnsetFinder(RATE);
+  warm.push(generatedHits("drums", 60, 3).samples);
+  warm.finish();
   return MATERIALS.flatMap((material): Row[] => {
     const { samples, hits } = generatedHits(material, 1000 / MATERIALS.length, 11);
     let found: number[] = [];

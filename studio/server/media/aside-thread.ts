@@ -3,7 +3,7 @@ import { LoudnessMeter } from "@wet-thread/core/analysis/loudness";
 import { OnsetFinder } from "@wet-thread/core/analysis/transients";
 import type { Asked, Begin, Kinds, Told } from "./aside";
 
-/** Something that is worked out from samples as they come. */
+/** Something that is worked out from samples as they come, which it may look at only while it takes them. */
 interface Work {
   push(planes: Float32Array[]): void;
   finish(): Kinds[keyof Kinds];
@@ -30,5 +30,6 @@ parentPort?.on("message", ({ id, begin, planes }: Asked) => {
   const work = works.get(id);
   if (planes) work?.push(planes);
   else works.delete(id);
-  parentPort?.postMessage({ id, found: planes || !work ? null : work.finish() } satisfies Told);
+  const room = planes?.map((p) => p.buffer as ArrayBuffer);
+  parentPort?.postMessage({ id, found: planes || !work ? null : work.finish(), ...(room && { room }) } satisfies Told, room);
 });

@@ -25,6 +25,8 @@ export interface Told {
   readonly id: number;
   /** What was found, once it has ended; null for samples that have been taken. */
   readonly found: Kinds[keyof Kinds] | null;
+  /** The room that those samples lay in, given back: else each side would wait for its own cleaning up, with tens of megabytes lying about. */
+  readonly room?: ArrayBuffer[];
 }
 
 /** Pieces that may wait to be worked on: whoever sends waits for the thread then. */
@@ -59,7 +61,7 @@ class Thread {
 
   private start(): Worker {
     const own = new Worker(ENTRY, { eval: true, resourceLimits: LIMITS });
-    own.on("message", ({ id, found }: Told) => this.running.get(id)?.told(found));
+    own.on("message", ({ id, found, room }: Told) => this.running.get(id)?.told(found, room));
     const broken = (error: Error): void => {
       if (this.worker === own) this.worker = null;
       for (const work of this.running.values()) work.broke(error);
@@ -91,8 +93,11 @@ export class Aside<K extends keyof Kinds> {
     this.thread.send({ id: this.id, begin: { kind, channels, rate } });
   }
 
-  told(found: Kinds[keyof Kinds] | null): void {
+  private readonly spare: ArrayBuffer[] = [];
+
+  told(found: Kinds[keyof Kinds] | null, room: readonly ArrayBuffer[] = []): void {
     if (found) return this.result?.(found as Kinds[K]);
+    this.spare.push(...room);
     this.waiting--;
     this.wake?.();
   }
@@ -106,11 +111,16 @@ export class Aside<K extends keyof Kinds> {
   /** Takes copies of the first `count` samples of each channel. */
   async push(planes: readonly Float32Array[], count = planes[0].length): Promise<void> {
     if (this.broken) throw this.broken;
-    const own = planes.map((p) => p.slice(0, count));
+    const own = planes.map((p) => {
+      const room = this.spare.pop();
+      const copy = new Float32Array(room && room.byteLength >= 4 * count ? room : new ArrayBuffer(4 * count), 0, count);
+      copy.set(p.subarray(0, count));
+      return copy;
+    });
     this.waiting++;
     this.thread.send(
       { id: this.id, planes: own },
-      own.map((p) => p.buffer),
+      own.map((p) => p.buffer as ArrayBuffer),
     );
     if (this.waiting > MOST_WAITING)
       await new Promise<void>((resolve) => {
