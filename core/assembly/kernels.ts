@@ -271,9 +271,15 @@ export function weigh(x: usize, weights: usize, n: i32, out: usize): void {
 export function halve(x: usize, n: i32, out: usize): void {
   const half = f32x4.splat(0.5);
   for (; n > 0; n -= 4, x += 32, out += 16) {
-    const a = v128.load(x);
-    const b = v128.load(x, 16);
-    v128.store(out, f32x4.mul(f32x4.add(v128.shuffle<f32>(a, b, 0, 2, 4, 6), v128.shuffle<f32>(a, b, 1, 3, 5, 7)), half));
+    // Each sample with its neighbour moved down beside it: every other sum counts.
+    let a = v128.load(x);
+    let b = v128.load(x, 16);
+    a = f32x4.mul(f32x4.add(a, i64x2.shr_u(a, 32)), half);
+    b = f32x4.mul(f32x4.add(b, i64x2.shr_u(b, 32)), half);
+    v128.store_lane<f32>(out, a, 0);
+    v128.store_lane<f32>(out, a, 2, 4);
+    v128.store_lane<f32>(out, b, 0, 8);
+    v128.store_lane<f32>(out, b, 2, 12);
   }
 }
 
@@ -310,8 +316,8 @@ export function swell(x: usize, n: i32, skip: i32, factor: f64, step: f64): void
   }
   for (; n >= 8; n -= 8, x += 32) {
     const own = f32x4.demote_f64x2_zero(fours);
-    v128.store(x, f32x4.mul(v128.load(x), f32x4.mul(v128.shuffle<f32>(own, own, 0, 0, 0, 0), within)));
-    v128.store(x, f32x4.mul(v128.load(x, 16), f32x4.mul(v128.shuffle<f32>(own, own, 1, 1, 1, 1), within)), 16);
+    v128.store(x, f32x4.mul(v128.load(x), f32x4.mul(f32x4.splat(f32x4.extract_lane(own, 0)), within)));
+    v128.store(x, f32x4.mul(v128.load(x, 16), f32x4.mul(f32x4.splat(f32x4.extract_lane(own, 1)), within)), 16);
     fours = f64x2.mul(fours, eight);
   }
   for (k = 0; n > 0; k++, n--, x += 4) store<f32>(x, load<f32>(x) * factorOf(fours, within, k));

@@ -5,11 +5,8 @@ import { type Kernels, newKernels } from "../kernels/kernels";
  * both come apart by symmetry.
  */
 export class Spectrum {
-  /** The powers of bins 1 … size / 2 of the two frames that were looked at last. */
-  readonly first: Float32Array;
-  readonly second: Float32Array;
   readonly kernels: Kernels;
-  /** Where in the kernels' memory those powers lie, and room for others. */
+  /** Where in the kernels' memory the powers of bins 1 … size / 2 of the two frames lie that were looked at last, and room for others. */
   readonly places: { readonly first: number; readonly second: number; readonly room: number };
   /** Where the samples lie that are looked at, and the window's weights. */
   private readonly at: number;
@@ -37,8 +34,6 @@ export class Spectrum {
         floats[3 * size + half + k] = -Math.sin((Math.PI * k) / half);
       }
     for (let i = 0; i < size; i++) floats[this.weights + i] = ((0.5 - 0.5 * Math.cos((2 * Math.PI * (i + 0.5)) / size)) * 4) / size;
-    this.first = floats.subarray(6 * size, 6.5 * size);
-    this.second = floats.subarray(6.5 * size, 7 * size);
   }
 
   /**
