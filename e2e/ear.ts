@@ -2,9 +2,9 @@ import type { Page } from "@playwright/test";
 
 /**
  * Collects what the ear gets, frame by frame as the worklet takes them, in a worker of its own that waits on the read index: the page may be
- * busy, and the ring is soon written over. It runs a little ahead of the ear, well short of where an edit may still be laid in.
+ * busy, and the ring is soon written over. It runs a little ahead of the ear, short of where something may still be laid in.
  */
-const COLLECTOR = `onmessage = ({ data: { memory, frames } }) => {
+const COLLECTOR = `onmessage = ({ data: { memory, frames, ahead } }) => {
   const counters = new BigInt64Array(memory, 0, 2);
   const flags = new Int32Array(memory, 16, 2);
   const load = (k) => Number(Atomics.load(counters, k));
@@ -16,7 +16,7 @@ const COLLECTOR = `onmessage = ({ data: { memory, frames } }) => {
   while (n < frames) {
     const read = load(0);
     if (Atomics.load(flags, 0) === 1) {
-      const to = Math.min(read + 1024, load(1));
+      const to = Math.min(read + ahead, load(1));
       const first = at;
       for (; at < to && n < frames; at++) heard[n++] = left[at & 16383];
       // On a machine that is busy elsewhere this worker may wake too late: what it copied had been written over.
@@ -27,6 +27,8 @@ const COLLECTOR = `onmessage = ({ data: { memory, frames } }) => {
   }
   postMessage({ heard, late });
 };`;
+
+const AHEAD = 1024;
 
 interface Listening {
   counter?: Int32Array;
@@ -46,6 +48,8 @@ interface Ways {
   readonly end?: () => Promise<void>;
   /** What is done while it plays. */
   readonly during?: (frames: Frames) => Promise<void>;
+  /** Frames ahead of the ear at which it is collected: fewer where what is nearer to the ear may still change, as keys that are struck. */
+  readonly ahead?: number;
   /** What puts everything back before another attempt; the playhead to the start unless told otherwise. */
   readonly again?: () => Promise<void>;
 }
@@ -60,18 +64,18 @@ export async function listen(page: Page, seconds: number, ways: Ways = {}): Prom
   throw new Error("The machine is too busy to listen.");
 }
 
-async function listenOnce(page: Page, seconds: number, { begin, end, during }: Ways): Promise<number[] | null> {
+async function listenOnce(page: Page, seconds: number, { begin, end, during, ahead = AHEAD }: Ways): Promise<number[] | null> {
   const space = (): Promise<void> => page.keyboard.press("Space");
   await page.evaluate(
-    ({ code, frames }) => {
+    ({ code, frames, ahead }) => {
       const ring = (window as unknown as { wetThreadRing: { memory: SharedArrayBuffer } }).wetThreadRing;
       const worker = new Worker(URL.createObjectURL(new Blob([code])));
       const state: Listening = {};
       (window as unknown as { listening: Listening }).listening = state;
       worker.onmessage = ({ data }) => Object.assign(state, data);
-      worker.postMessage({ memory: ring.memory, frames });
+      worker.postMessage({ memory: ring.memory, frames, ahead });
     },
-    { code: COLLECTOR, frames: seconds * 48_000 },
+    { code: COLLECTOR, frames: seconds * 48_000, ahead },
   );
   await page.waitForFunction(() => (window as unknown as { listening: Listening }).listening.counter);
   await (begin ?? space)();

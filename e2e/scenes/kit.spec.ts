@@ -48,8 +48,8 @@ test("hits on keys: struck by key and by pointer they are heard as they are, and
   const { panel } = await kit(page);
   const x = blows();
   // The slice begins at the hit that was found, within a sample or two of the blow.
-  const begin = () => page.keyboard.press("w");
-  const heard = await listen(page, 0.15, { begin, end: async () => {}, again: async () => {} });
+  const struck = { ahead: 128, end: async () => {}, again: async () => {} };
+  const heard = await listen(page, 0.15, { begin: () => page.keyboard.press("w"), ...struck });
   let best = Number.POSITIVE_INFINITY;
   for (let shift = -3; shift <= 3; shift++)
     best = Math.min(
@@ -67,8 +67,7 @@ test("hits on keys: struck by key and by pointer they are heard as they are, and
   await panel.getByLabel("Gain of the slice").press("Enter");
   const soft = await listen(page, 0.15, {
     begin: () => panel.getByRole("button", { name: "Strike Blows 2, key W" }).click(),
-    end: async () => {},
-    again: async () => {},
+    ...struck,
   });
   const loudest = (list: readonly number[]): number => list.reduce((m, v) => Math.max(m, Math.abs(v)), 0);
   expect(loudest(soft) / loudest(heard)).toBeCloseTo(10 ** (-6 / 20), 3);

@@ -86,9 +86,11 @@ export class Transport {
   private player: AudioWorkletNode | null = null;
   private standInKind: StandInKind | null = null;
   private readonly off: () => void;
-  /** What the engine has now, and what it was asked to hear in place of the piece. */
+  /** What the engine has now. */
   private heard: Document;
+  /** What is heard in place of the piece until it stops, and what a hand tries, which is heard until it lets go. */
   private instead: Document | null = null;
+  private tried: Document | null = null;
   /** While a seam is listened to the view does not follow. */
   viewStays = false;
   /** Where play began, to return to. */
@@ -102,8 +104,7 @@ export class Transport {
     const offs = [
       session().store.subscribe(({ doc }) => this.follow(doc)),
       useView.subscribe((v, old) => {
-        if (v.bareGains !== old.bareGains || v.attacksOnly !== old.attacksOnly || (v.attacksOnly && v.clipIds !== old.clipIds))
-          this.bring(this.instead ?? this.meant());
+        if (v.bareGains !== old.bareGains || v.attacksOnly !== old.attacksOnly || (v.attacksOnly && v.clipIds !== old.clipIds)) this.bring();
       }),
       useSettings.subscribe((s, old) => {
         if (s.metronome !== old.metronome && view().playing && !this.viewStays) this.tell({ type: "metronome", gain: metronomeGain() });
@@ -179,16 +180,20 @@ export class Transport {
   }
 
   private readonly turning: { timer: ReturnType<typeof setTimeout> | undefined; last: number } = { timer: undefined, last: 0 };
-  /** As `hear`, for what changes with every move of a hand: not too often, since the engine works it out anew each time; the last one always. */
-  hearWhile(instead: Document | null): void {
+  /**
+   * Lets what a hand tries be heard, whatever else is and however often it stops and plays meanwhile; null once it lets go. Not with every move,
+   * since the engine works it out anew each time; the last one always.
+   */
+  hearWhile(tried: Document | null): void {
     const { turning } = this;
     clearTimeout(turning.timer);
     const rest = turning.last + HEARD_EACH_MS - performance.now();
     const now = (): void => {
       turning.last = performance.now();
-      this.hear(instead);
+      this.tried = tried;
+      this.bring();
     };
-    if (instead === null || rest <= 0) now();
+    if (tried === null || rest <= 0) now();
     else turning.timer = setTimeout(now, rest);
   }
 
@@ -199,7 +204,7 @@ export class Transport {
 
   private hearInstead(instead: Document | null): void {
     this.instead = instead;
-    this.bring(instead ?? this.meant());
+    this.bring();
   }
 
   /** The piece as the view has it heard: as it is, nothing but attacks, or with bare clips as loud as they are when treated. */
@@ -211,8 +216,9 @@ export class Transport {
     return attacksOnly(doc, chosen.length > 0 ? chosen : doc.clips.values());
   }
 
-  /** Brings the engine to a state of the piece. */
-  private bring(doc: Document): void {
+  /** Brings the engine to what is to be heard now. */
+  private bring(): void {
+    const doc = (this.log ? null : this.tried) ?? this.instead ?? this.meant();
     if (doc === this.heard) return;
     if (!this.handedOver) {
       this.heard = doc;
@@ -229,7 +235,7 @@ export class Transport {
     if (doc === this.known) return;
     const [before, after] = [this.known.piece.loop, doc.piece.loop];
     this.known = doc;
-    if (!this.instead) this.bring(this.meant());
+    this.bring();
     if (before !== after) this.tell({ type: "loop", loop: after?.on ? after : null });
   }
 
@@ -329,6 +335,7 @@ export class Transport {
   /** Begins to play for a recording; until `endRecorded` nothing else is played. Rejects, having said why, when nothing can be heard. */
   async playRecorded({ from, start, loop, end, countIn }: RecordedPlay): Promise<void> {
     this.log = { played: [], made: [] };
+    this.bring();
     const { on, gain } = settings().metronome;
     await this.begin(from, loop, end, { metronome: on ? factor(gain) : 0, from: start, countIn: { count: countIn, gain: factor(gain) } });
     if (!view().playing) throw new NoSound("no device", "nothing can be heard");
@@ -341,6 +348,7 @@ export class Transport {
 
   endRecorded(): void {
     this.log = null;
+    this.bring();
   }
 
   /** Whether something is being recorded, which only stopping ends; says so. */
