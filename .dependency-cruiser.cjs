@@ -73,6 +73,13 @@ module.exports = {
       from: { path: "^studio/state" },
       to: { path: "^studio/(panels|timeline|ui|engine|seams|commands|app)" },
     },
+    {
+      name: "notices-by-toast",
+      comment: "state/toast.ts alone knows how a notice takes the place of another",
+      severity: "error",
+      from: { path: "^studio", pathNot: "^studio/(state/toast\\.(test\\.)?ts|ui/Shell\\.tsx)$" },
+      to: { path: "node_modules/sonner" },
+    },
     { name: "engine-on-state", severity: "error", from: { path: "^studio/engine" }, to: { path: "^studio/(panels|timeline|ui|seams|commands|app)" } },
     { name: "seams-on-engine", severity: "error", from: { path: "^studio/seams" }, to: { path: "^studio/(panels|timeline|ui|commands|app)" } },
     { name: "timeline-knows-no-program", severity: "error", from: { path: "^studio/timeline" }, to: { path: "^studio/(panels|commands|app|seams)" } },

@@ -12,7 +12,7 @@ export default defineConfig({
   use: {
     baseURL: process.env.WET_THREAD_URL ?? "http://127.0.0.1:4310",
     viewport: { width: 1280, height: 800 },
-    trace: "retain-on-failure",
+    trace: "off",
     launchOptions: {
       executablePath: "/usr/bin/chromium",
       args: [

@@ -1,9 +1,9 @@
 import { leadsOf } from "@wet-thread/core/edit/links";
 import type { Outcome } from "@wet-thread/core/edit/registry";
 import type { Clip } from "@wet-thread/core/model/schema";
-import { toast } from "sonner";
 import { session } from "@/state/session";
 import { settings } from "@/state/settings";
+import { toast } from "@/state/toast";
 import { setPreview } from "@/timeline/model/preview";
 
 /** How long the neighbours stay outlined, in ms. */

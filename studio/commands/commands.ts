@@ -1,7 +1,7 @@
-import { toast } from "sonner";
 import { transport } from "@/engine/transport";
 import { session } from "@/state/session";
 import { NEIGHBOURS, type Neighbours, OVERLAPS, type Overlaps, REACHES, setSettings, settings } from "@/state/settings";
+import { toast } from "@/state/toast";
 import { FOLLOWS, type Follow, MOST_MAGNIFY, setView, TOOLS, type Tool, view, zoomAt } from "@/state/view";
 import { placePlayhead } from "@/timeline/gestures/range-gestures";
 import * as act from "./actions";

@@ -1,7 +1,7 @@
 import { clipEnd } from "@wet-thread/core/model/schema";
-import { toast } from "sonner";
 import { create } from "zustand";
 import { session } from "@/state/session";
+import { toast } from "@/state/toast";
 import { view } from "@/state/view";
 import { selectedClips } from "./actions";
 

@@ -1,9 +1,9 @@
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { hitsBetween, hitsKnown } from "@wet-thread/core/model/hits";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
-import { toast } from "sonner";
 import { session } from "@/state/session";
 import { setSettings, settings } from "@/state/settings";
+import { toast } from "@/state/toast";
 import { setView, view } from "@/state/view";
 import { drawnToAttack } from "@/timeline/gestures/hit-gesture";
 import { selectedClips } from "./actions";

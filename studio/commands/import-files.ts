@@ -1,10 +1,10 @@
 import { newKey } from "@wet-thread/core/edit/registry";
 import { ENDINGS } from "@wet-thread/core/media/formats";
-import { toast } from "sonner";
 import { create } from "zustand";
 import { ask, ServerError, type SourceRow } from "@/state/api";
 import { restFor } from "@/state/retry";
 import { session } from "@/state/session";
+import { toast } from "@/state/toast";
 import { view } from "@/state/view";
 import { freshTrackId, type Layable, layEdits } from "@/timeline/gestures/lay-gesture";
 import { zoomToWhole } from "./actions";

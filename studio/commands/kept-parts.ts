@@ -1,10 +1,10 @@
 import { partsToKeep } from "@wet-thread/core/edit/clips/keep";
 import { newKey } from "@wet-thread/core/edit/registry";
 import { type KeptPart, withParts } from "@wet-thread/core/model/kept-part";
-import { toast } from "sonner";
 import { create } from "zustand";
 import { ask, ServerError } from "@/state/api";
 import { session } from "@/state/session";
+import { toast } from "@/state/toast";
 import { view } from "@/state/view";
 import { selectedClips } from "./actions";
 import { openTab } from "./panel-commands";

@@ -1,12 +1,12 @@
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { MOST_SLICES, type Slice, slicesOf } from "@wet-thread/core/model/slices";
-import { toast } from "sonner";
 import { create } from "zustand";
 import { transport } from "@/engine/transport";
 import { ServerError } from "@/state/api";
 import { modeRules } from "@/state/modes";
 import { session } from "@/state/session";
 import { settings } from "@/state/settings";
+import { toast } from "@/state/toast";
 import { setView, view } from "@/state/view";
 import { viewGrid } from "@/timeline/model/grid-columns";
 import { clipsMeant } from "./actions";

@@ -67,7 +67,7 @@ export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void
     if (e.key === "Alt") regrip({ alt: false });
     giveBack(e.code);
   };
-  // Held through a gesture the key only lends, however short the press was.
+  // Held through a gesture the key only lends, however short the press was; many gestures keep the press to themselves.
   const pointer = (): void => {
     for (const one of held.values()) one.gestured = true;
   };
@@ -78,12 +78,12 @@ export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void
   window.addEventListener("keydown", down);
   window.addEventListener("keyup", up);
   window.addEventListener("blur", blur);
-  window.addEventListener("pointerdown", pointer);
+  window.addEventListener("pointerdown", pointer, true);
   return () => {
     window.removeEventListener("keydown", press, true);
     window.removeEventListener("keydown", down);
     window.removeEventListener("keyup", up);
     window.removeEventListener("blur", blur);
-    window.removeEventListener("pointerdown", pointer);
+    window.removeEventListener("pointerdown", pointer, true);
   };
 }

@@ -1,8 +1,8 @@
 import { clipEnd } from "@wet-thread/core/model/schema";
-import { toast } from "sonner";
 import { transport } from "@/engine/transport";
 import { session } from "@/state/session";
 import { settings } from "@/state/settings";
+import { toast } from "@/state/toast";
 import { view } from "@/state/view";
 import { findSeam } from "@/timeline/model/seam-classes";
 import { selectedClips } from "./actions";

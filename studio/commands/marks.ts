@@ -1,5 +1,5 @@
-import { toast } from "sonner";
 import { session } from "@/state/session";
+import { toast } from "@/state/toast";
 import { setView, view } from "@/state/view";
 
 /** Sets a marker and opens its panel, so that it is named at once. */

@@ -1,7 +1,7 @@
 import { clipEnd } from "@wet-thread/core/model/schema";
-import { toast } from "sonner";
 import { session } from "@/state/session";
 import { setSettings, settings } from "@/state/settings";
+import { toast } from "@/state/toast";
 import { INSPECTOR_TABS, type InspectorTab, setView, view } from "@/state/view";
 import { CLOTH_TOP, laneBoxes, RAIL } from "@/timeline/model/geometry";
 import { findSeam } from "@/timeline/model/seam-classes";

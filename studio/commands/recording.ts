@@ -1,6 +1,6 @@
-import { toast } from "sonner";
 import { recorder } from "@/engine/recorder";
 import { inputOf, recorderState, recordingSettings, setRecording } from "@/state/recording";
+import { toast } from "@/state/toast";
 import type { Command } from "./command";
 import { chosenTracks } from "./track-commands";
 

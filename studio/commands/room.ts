@@ -1,9 +1,9 @@
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { clipEnd } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
-import { toast } from "sonner";
 import { ask, ServerError } from "@/state/api";
 import { session } from "@/state/session";
+import { toast } from "@/state/toast";
 import { view } from "@/state/view";
 import { selectedClips } from "./actions";
 

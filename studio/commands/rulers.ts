@@ -1,6 +1,6 @@
 import type { GridFamily, GridStep } from "@wet-thread/core/time/grid";
-import { toast } from "sonner";
 import { RULERS, type Ruler, setSettings, settings } from "@/state/settings";
+import { toast } from "@/state/toast";
 
 /** What a ruler counts in, as the grid's families have it; a ruler of marks counts in nothing. */
 const FAMILIES: Readonly<Partial<Record<Ruler, GridFamily>>> = { bars: "musical", time: "time", timecode: "frame", samples: "sample" };

@@ -5,12 +5,12 @@ import { clipEnd } from "@wet-thread/core/model/schema";
 import { measureSeam, quietEdges, type SeamMeasure, seamSpans } from "@wet-thread/core/seam/measure";
 import type { Seam } from "@wet-thread/core/seam/seams";
 import { type Parting, settlePlace, settleSpans } from "@wet-thread/core/seam/settle";
-import { toast } from "sonner";
 import { create } from "zustand";
 import { haveSamples, pageReader } from "@/state/media";
 import { edited } from "@/state/modes";
 import { session } from "@/state/session";
 import { settings } from "@/state/settings";
+import { toast } from "@/state/toast";
 import { setView, view } from "@/state/view";
 import { findSeam, laneSeams } from "@/timeline/model/seam-classes";
 

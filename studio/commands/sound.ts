@@ -1,8 +1,8 @@
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { envelopeOf, LINE_BOUNDS, LINE_KINDS, type LineKind, playedSource } from "@wet-thread/core/model/played";
 import type { Clip } from "@wet-thread/core/model/schema";
-import { toast } from "sonner";
 import { session } from "@/state/session";
+import { toast } from "@/state/toast";
 import { setView, view } from "@/state/view";
 import { lineEdit } from "@/timeline/gestures/draw-gesture";
 import { type DrawnLine, lineOf, roundedValue, STEPS, valueWords } from "@/timeline/model/envelope-lines";

@@ -1,12 +1,12 @@
 import { applyEdits } from "@wet-thread/core/edit/registry";
 import { picksOf } from "@wet-thread/core/edit/takes/lanes";
 import { type Bundle, clipEnd, type TakeLane } from "@wet-thread/core/model/schema";
-import { toast } from "sonner";
 import { create } from "zustand";
 import { transport } from "@/engine/transport";
 import { ask, ServerError } from "@/state/api";
 import { session } from "@/state/session";
 import { setSettings, settings } from "@/state/settings";
+import { toast } from "@/state/toast";
 import { selectClips, view } from "@/state/view";
 import { selectedClips } from "./actions";
 

@@ -1,8 +1,8 @@
 import { timebaseOf } from "@wet-thread/core/model/document";
 import { METER_DENOMINATORS, type MeterEvent } from "@wet-thread/core/time/meter";
 import type { TempoEvent } from "@wet-thread/core/time/tempo";
-import { toast } from "sonner";
 import { session } from "@/state/session";
+import { toast } from "@/state/toast";
 
 /* How tempo and meter are typed and changed, by the chips of the ruler and by the list alike. */
 

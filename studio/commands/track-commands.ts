@@ -1,7 +1,7 @@
 import type { Edit } from "@wet-thread/core/edit/registry";
 import type { Track } from "@wet-thread/core/model/schema";
-import { toast } from "sonner";
 import { session } from "@/state/session";
+import { toast } from "@/state/toast";
 import { setView, view } from "@/state/view";
 import type { Command } from "./command";
 

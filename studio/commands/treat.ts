@@ -2,11 +2,11 @@ import { EditError } from "@wet-thread/core/edit/errors";
 import { applyEdits, type Edit } from "@wet-thread/core/edit/registry";
 import type { Clip } from "@wet-thread/core/model/schema";
 import { type Processor, type ProcessorKind, Processor as ProcessorSchema, ringsOn } from "@wet-thread/core/model/treatment";
-import { toast } from "sonner";
 import { transportIfAny } from "@/engine/transport";
 import { ask, ServerError } from "@/state/api";
 import { session } from "@/state/session";
 import { settings } from "@/state/settings";
+import { toast } from "@/state/toast";
 import { setView, view } from "@/state/view";
 import { selectedClips } from "./actions";
 
@@ -88,7 +88,9 @@ export async function layChain(clips: readonly Clip[], chain: readonly Processor
   const gains = measure === null ? null : await gainsFor(clips, chain, measure);
   if (measure !== null && !gains) return;
   setView({ bareGains: new Map() });
-  session().edit(chainEdits(clips, chain, measure, gains), `Treat ${named(clips)}`, fresh ? undefined : rowOf(clips));
+  // As they are by now: what was asked for above took its time.
+  const now = clips.map((c) => session().doc.clips.get(c.id)).filter((c) => c !== undefined);
+  if (now.length > 0) session().edit(chainEdits(now, chain, measure, gains), `Treat ${named(clips)}`, fresh ? undefined : rowOf(clips));
 }
 
 export function treatmentOff(): void {

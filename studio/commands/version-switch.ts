@@ -1,10 +1,10 @@
 import { timebaseOf } from "@wet-thread/core/model/document";
-import { toast } from "sonner";
 import { transport } from "@/engine/transport";
 import { addressOf } from "@/state/address";
 import { useComparing } from "@/state/comparing";
 import { recorderState } from "@/state/recording";
 import { session } from "@/state/session";
+import { toast } from "@/state/toast";
 import { setView, view } from "@/state/view";
 
 /** Unsent edits are waited for this long. */

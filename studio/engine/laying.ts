@@ -1,7 +1,7 @@
-import { toast } from "sonner";
 import { ask, ServerError } from "@/state/api";
 import { recordingSettings, setRecording } from "@/state/recording";
 import { restFor } from "@/state/retry";
+import { toast } from "@/state/toast";
 import type { RecordingRow } from "./sound-sender";
 
 const LOCK = "wet-thread recording ";

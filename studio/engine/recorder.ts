@@ -4,11 +4,11 @@ import { type Document, documentEnd, timebaseOf } from "@wet-thread/core/model/d
 import { nameOf } from "@wet-thread/core/model/schema";
 import { countIn } from "@wet-thread/core/time/count-in";
 import { type RecordedPart, takesOf } from "@wet-thread/core/time/recorded";
-import { toast } from "sonner";
 import { edited, modeRules } from "@/state/modes";
 import { inputOf, recorderState, recordingSettings, STAND_IN, setRecording, useRecorder, useRecording } from "@/state/recording";
 import { session } from "@/state/session";
 import { setSettings, settings } from "@/state/settings";
+import { toast } from "@/state/toast";
 import { selectClips, useView, view } from "@/state/view";
 import type { Place } from "./capture";
 import { findDevices, Inputs, inputName } from "./inputs";

@@ -2,13 +2,13 @@
 import { timebaseOf } from "@wet-thread/core/model/document";
 import { formatPosition } from "@wet-thread/core/time/format";
 import { useEffect, useState } from "react";
-import { toast } from "sonner";
 import { commandOf, keyOf, pressed } from "@/commands/keys";
 import { switchVersion } from "@/commands/version-switch";
 import { ask, ServerError } from "@/state/api";
 import { type Compared, type ComparedClip, type Difference, useComparing } from "@/state/comparing";
 import { session, useSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
+import { toast } from "@/state/toast";
 import { selectClips, setView } from "@/state/view";
 import { Button, Key } from "@/ui/controls";
 import { DIFFERENCE_DYES } from "./CompareMarks";

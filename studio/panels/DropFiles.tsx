@@ -1,10 +1,10 @@
 "use client";
 import { Upload as UploadIcon, X } from "lucide-react";
 import { type ReactNode, useEffect, useState } from "react";
-import { toast } from "sonner";
 import { arrange, filesDropped, useUploads } from "@/commands/import-files";
 import { ask, ServerError } from "@/state/api";
 import { session, useSession } from "@/state/session";
+import { toast } from "@/state/toast";
 import { setView, view } from "@/state/view";
 import { dropsAsk } from "@/timeline/gestures/gesture";
 import { flagLines } from "@/timeline/model/describe";

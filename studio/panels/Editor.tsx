@@ -1,7 +1,6 @@
 "use client";
 import Link from "next/link";
 import { useEffect, useRef, useState } from "react";
-import { toast } from "sonner";
 import { zoomToWhole } from "@/commands/actions";
 import { runCommand } from "@/commands/commands";
 import { keyOf, useKeys } from "@/commands/keys";
@@ -14,6 +13,7 @@ import { followAddress, readAddress } from "@/state/address";
 import { rememberSelections } from "@/state/selection-memory";
 import { closeParked, Session, setSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
+import { toast } from "@/state/toast";
 import { setView, useView } from "@/state/view";
 import { followViews } from "@/state/view-history";
 import { setTimelineHost } from "@/timeline/host";

@@ -2,10 +2,10 @@
 import { X } from "lucide-react";
 import { Dialog } from "radix-ui";
 import { useEffect, useRef, useState } from "react";
-import { toast } from "sonner";
 import type { Command } from "@/commands/command";
 import { COMMANDS } from "@/commands/commands";
 import { commandOf, giveKey, keysAsText, keysOf, keyText, ownKeys, pressed, readKeys, takeKeys, useKeys } from "@/commands/keys";
+import { toast } from "@/state/toast";
 import { setView, useView } from "@/state/view";
 import { Button, Key } from "@/ui/controls";
 

@@ -2,8 +2,8 @@
 import { FolderOpen, Undo2 } from "lucide-react";
 import { useRouter } from "next/navigation";
 import { useCallback, useEffect, useRef, useState } from "react";
-import { toast } from "sonner";
 import { ask, ServerError } from "@/state/api";
+import { toast } from "@/state/toast";
 import { Button } from "@/ui/controls";
 import { Mark } from "@/ui/Mark";
 import { ThemeButton } from "@/ui/ThemeButton";

@@ -1,11 +1,11 @@
 "use client";
 import { ArrowUp, Check, ChevronDown, Pencil, Trash2 } from "lucide-react";
 import { useState } from "react";
-import { toast } from "sonner";
 import { keyOf } from "@/commands/keys";
 import { switchVersion } from "@/commands/version-switch";
 import { ask, ServerError } from "@/state/api";
 import { session, useSession } from "@/state/session";
+import { toast } from "@/state/toast";
 import { setView } from "@/state/view";
 import { Button, Popover } from "@/ui/controls";
 

@@ -1,6 +1,6 @@
 import type { Document } from "@wet-thread/core/model/document";
-import { toast } from "sonner";
 import { session } from "./session";
+import { toast } from "./toast";
 import { setView, useView, type View, view, zoomWithin } from "./view";
 import { goTo } from "./view-history";
 

@@ -1,6 +1,6 @@
-import { toast } from "sonner";
 import { create } from "zustand";
 import { forgetMade } from "./media";
+import { toast } from "./toast";
 
 /** How far what recipes make is, by the id of what is made; what is there, or nobody works on, is not in it. */
 export const useMaking = create<{ readonly progress: ReadonlyMap<string, number> }>(() => ({ progress: new Map() }));

@@ -1,4 +1,4 @@
-import { toast } from "sonner";
+import { toast } from "./toast";
 import type { UnsentStep } from "./unsent";
 import { view } from "./view";
 

@@ -1,8 +1,8 @@
 import { applyEdits, type Edit } from "@wet-thread/core/edit/registry";
 import { applyChanges, type Change, dataOf, documentFrom, invertChanges, NEW_PIECE } from "@wet-thread/core/model/document";
-import { toast } from "sonner";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { Session, type VersionAnswer } from "./session";
+import { toast } from "./toast";
 
 /** A server in a few lines: it keeps the order, and can be away. */
 class Server {

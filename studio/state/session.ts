@@ -3,7 +3,6 @@ import { applyEdits, type Edit, newKey, type Outcome } from "@wet-thread/core/ed
 import type { StepSummary } from "@wet-thread/core/edit/summary";
 import { type Document, documentFrom } from "@wet-thread/core/model/document";
 import type { SourceInfo, VersionData } from "@wet-thread/core/model/schema";
-import { toast } from "sonner";
 import { createStore, useStore } from "zustand";
 import { ask, type ProjectRow, ServerError, type SourceRow } from "./api";
 import { Following, type ServerStep } from "./following";
@@ -23,6 +22,7 @@ import {
   tellUnreadable,
 } from "./notices";
 import { Outbox } from "./outbox";
+import { toast } from "./toast";
 import { Unsent, type UnsentStep } from "./unsent";
 
 export interface HistoryRow {

@@ -1,6 +1,6 @@
 import { useCallback, useEffect, useState } from "react";
-import { toast } from "sonner";
 import { ask, ServerError } from "./api";
+import { toast } from "./toast";
 
 interface Named {
   readonly id: string;

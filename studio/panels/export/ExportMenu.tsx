@@ -2,8 +2,8 @@
 import { X } from "lucide-react";
 import { Dialog } from "radix-ui";
 import { useRef, useState } from "react";
-import { toast } from "sonner";
 import { useExportMenu } from "@/commands/export-here";
+import { toast } from "@/state/toast";
 import { Button, Segments } from "@/ui/controls";
 import { MadeBefore } from "./MadeBefore";
 import { OtherFiles } from "./OtherFiles";

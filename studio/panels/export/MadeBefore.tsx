@@ -2,9 +2,9 @@
 import { OUT_FORMATS } from "@wet-thread/core/media/writers";
 import { Download, RotateCw, Trash2 } from "lucide-react";
 import { useCallback, useEffect, useState } from "react";
-import { toast } from "sonner";
 import { ask, ServerError } from "@/state/api";
 import { useSession } from "@/state/session";
+import { toast } from "@/state/toast";
 import { sizeOf } from "../size";
 import { fileOf, type OutJob } from "./settings";
 

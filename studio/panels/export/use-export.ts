@@ -1,7 +1,7 @@
 import { useCallback, useEffect, useRef, useState } from "react";
-import { toast } from "sonner";
 import { ask, ServerError } from "@/state/api";
 import { session, useSession } from "@/state/session";
+import { toast } from "@/state/toast";
 import type { OutJob } from "./settings";
 
 /** An export that has been asked for, before the server answered. */

@@ -1,10 +1,10 @@
 "use client";
 import { type Document, timebaseOf } from "@wet-thread/core/model/document";
 import { formatPosition, formatSpan, parsePosition } from "@wet-thread/core/time/format";
-import { toast } from "sonner";
 import { runCommand } from "@/commands/commands";
 import { keyOf } from "@/commands/keys";
 import { useSettings } from "@/state/settings";
+import { toast } from "@/state/toast";
 import { setView, type TimeRange } from "@/state/view";
 import { laneBoxes } from "@/timeline/model/geometry";
 import { Button, Field } from "@/ui/controls";

@@ -9,9 +9,9 @@ import { parseStep } from "@wet-thread/core/time/parse-step";
 import { TICKS_PER_QUARTER } from "@wet-thread/core/time/tempo";
 import clsx from "clsx";
 import { ChevronDown, ChevronUp, GripVertical, X } from "lucide-react";
-import { type PointerEvent as ReactPointerEvent, useEffect, useRef, useState } from "react";
+import { type PointerEvent as ReactPointerEvent, useRef, useState } from "react";
 import { keyOf } from "@/commands/keys";
-import { addProcessor, bypass, freshProcessor, hearChain, layChain, treatmentOff } from "@/commands/treat";
+import { addProcessor, bypass, freshProcessor, layChain, treatmentOff } from "@/commands/treat";
 import { session } from "@/state/session";
 import { setSettings, useSettings } from "@/state/settings";
 import { useKept } from "@/state/use-kept";
@@ -19,6 +19,7 @@ import { Button, Field, Popover } from "@/ui/controls";
 import { Dial } from "@/ui/dial";
 import { followPointer } from "@/ui/pointer-drag";
 import { numberFrom } from "./parts";
+import { useChain } from "./use-chain";
 
 const NAMES: Readonly<Record<ProcessorKind, string>> = {
   gain: "Gain",
@@ -188,42 +189,8 @@ export function TreatPart({ clips }: { clips: readonly Clip[] }) {
   const equal = useSettings((s) => s.equalLoudness);
   const treated = clips.filter((c) => c.recipe?.treat);
   const laid = treated[0]?.recipe?.treat?.chain ?? [];
-  const [turned, setTurned] = useState<readonly Processor[] | null>(null);
-  const chain = turned ?? laid;
+  const { chain, lay, change, turn } = useChain(clips, laid);
   const mixed = clips.some((c) => JSON.stringify(strip(c.recipe?.treat?.chain)) !== JSON.stringify(strip(clips[0].recipe?.treat?.chain)));
-  const lay = (next: readonly Processor[], measure: number | null = null): void => {
-    if (next.length === 0) treatmentOff();
-    else void layChain(clips, next, measure);
-  };
-  const change = (i: number, part: object): void => {
-    const next = chain.map((p, k) => (k === i ? ({ ...p, ...part } as Processor) : p));
-    lay(next, next[i].kind === "normalise" && !("on" in part) ? i : null);
-  };
-  const hears = useRef(false);
-  const hear = (next: readonly Processor[] | null): void => {
-    hears.current = next !== null;
-    hearChain(clips, next);
-  };
-  // What is turned at may go meanwhile, taken away in another tab: the piece is heard again.
-  useEffect(
-    () => () => {
-      if (hears.current) hearChain([], null);
-    },
-    [],
-  );
-  /** Turns at a value: heard and drawn at once, laid when the hand lets go. */
-  const turn = (i: number, key: string, value: number | null): void => {
-    const next = value === null ? null : laid.map((p, k) => (k === i ? ({ ...p, [key]: value } as Processor) : p));
-    setTurned(next);
-    hear(next);
-  };
-  const letGo = (i: number, key: string, value: number): void => {
-    const next = laid.map((p, k) => (k === i ? ({ ...p, [key]: value } as Processor) : p));
-    void layChain(clips, next, next[i].kind === "normalise" ? i : null).finally(() => {
-      setTurned(null);
-      hear(null);
-    });
-  };
   const place = (from: number, to: number): void => {
     if (from === to) return;
     const next = [...chain];
@@ -360,7 +327,7 @@ export function TreatPart({ clips }: { clips: readonly Clip[] }) {
                           range={{ least, most, even: least > 0 && most / least >= EVEN_FROM }}
                           standard={numberOf(freshProcessor(p.kind), key)}
                           onTurn={(v) => turn(i, key, v)}
-                          onSet={(v) => letGo(i, key, v)}
+                          onSet={(v) => change(i, { [key]: v })}
                         />
                       </div>
                       <Field

@@ -1,7 +1,7 @@
 import { type GridFamily, type GridStep, isMusical } from "@wet-thread/core/time/grid";
 import { parseStep } from "@wet-thread/core/time/parse-step";
 import clsx from "clsx";
-import { toast } from "sonner";
+import { toast } from "@/state/toast";
 
 /** Takes a step that a person typed, or says what was not understood. */
 export function typedStep(text: string, then: (step: GridStep) => void): void {

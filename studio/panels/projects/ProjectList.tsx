@@ -2,8 +2,8 @@
 import { ArrowRight, Copy, Download, Pencil, Trash2 } from "lucide-react";
 import Link from "next/link";
 import { useEffect, useRef, useState } from "react";
-import { toast } from "sonner";
 import { ask, ServerError } from "@/state/api";
+import { toast } from "@/state/toast";
 import { Segments } from "@/ui/controls";
 import { NameField } from "@/ui/NameField";
 import { SearchField } from "@/ui/SearchField";

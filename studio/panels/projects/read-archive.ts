@@ -1,4 +1,4 @@
-import { toast } from "sonner";
+import { toast } from "@/state/toast";
 
 interface Answer {
   readonly id?: string;

@@ -1,8 +1,8 @@
 "use client";
-import { toast } from "sonner";
 import { findDevices } from "@/engine/inputs";
 import { recorder } from "@/engine/recorder";
 import { FIRST_INPUT, recordingSettings, STAND_IN, setRecording, type TrackInput, useRecorder, useRecording } from "@/state/recording";
+import { toast } from "@/state/toast";
 import { Button, Segments } from "@/ui/controls";
 import { Label } from "../inspector/parts";
 

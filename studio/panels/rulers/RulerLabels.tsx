@@ -2,10 +2,10 @@
 import { FRAME_RATES } from "@wet-thread/core/time/timecode";
 import clsx from "clsx";
 import { Settings2 } from "lucide-react";
-import { toast } from "sonner";
 import { toggleRuler } from "@/commands/rulers";
 import { session, useSession } from "@/state/session";
 import { RULERS, useSettings } from "@/state/settings";
+import { toast } from "@/state/toast";
 import { RULER_NAMES, rulerRows, rulersHeight } from "@/timeline/paint/rulers";
 import { Field, Popover } from "@/ui/controls";
 

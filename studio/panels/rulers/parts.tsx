@@ -2,8 +2,8 @@ import { timebaseOf } from "@wet-thread/core/model/document";
 import { parsePosition } from "@wet-thread/core/time/format";
 import { Popover } from "radix-ui";
 import type { ReactNode } from "react";
-import { toast } from "sonner";
 import { session } from "@/state/session";
+import { toast } from "@/state/toast";
 import { useView } from "@/state/view";
 
 /** Samples to pixels, followed while the view moves. */
