@@ -49,9 +49,11 @@ export class EditorPage {
     return found;
   }
 
-  /** Waits until every step has reached the server. */
+  /** Waits until every step has reached the server, those back and forward through the history too. */
   async saved(): Promise<void> {
-    await expect(this.page.getByTestId("save-state")).toHaveAttribute("data-save", "saved");
+    // What a press brings about in the page's next turn has begun.
+    await this.page.evaluate(() => new Promise((done) => setTimeout(done)));
+    await expect(this.page.locator("[data-testid=save-state][data-save=saved][data-walks='0']")).toHaveCount(1);
   }
 
   /** Where the view is: the lanes on the screen, the sample at their left edge, samples a pixel, and how far down. */

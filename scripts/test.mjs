@@ -1,6 +1,6 @@
 // npm test: sets everything up, then types, lint, boundaries, unit, API and end-to-end tests, on a database and ports of its own.
 
-import { spawnSync } from "node:child_process";
+import { spawn } from "node:child_process";
 import fs from "node:fs";
 import path from "node:path";
 import { startPostgres } from "./lib/postgres.mjs";
@@ -16,11 +16,29 @@ const bin = (name) => path.join(ROOT, "node_modules", ".bin", name);
 const only = process.argv.slice(2).filter((a) => !a.startsWith("-"));
 const wanted = (name) => only.length === 0 || only.includes(name);
 
-function check(name, command, args, options = {}) {
+/** Runs a command to its end. Its output comes at once, or, where something else runs beside it, in one piece at the end. */
+function finished(command, args, { env, aside = false }) {
+  return new Promise((done) => {
+    const child = spawn(command, args, {
+      cwd: ROOT,
+      stdio: ["ignore", aside ? "pipe" : "inherit", aside ? "pipe" : "inherit"],
+      env: { ...process.env, ...ENV, ...env },
+    });
+    const said = [];
+    for (const stream of [child.stdout, child.stderr]) stream?.on("data", (part) => said.push(part));
+    const end = (how) => {
+      process.stdout.write(Buffer.concat(said));
+      done(how);
+    };
+    child.on("error", (error) => end(error.message));
+    child.on("close", (code, signal) => end(code ?? signal));
+  });
+}
+
+async function check(name, command, args, options = {}) {
   if (!wanted(name)) return;
   say(`${name} …`);
-  const done = spawnSync(command, args, { cwd: ROOT, stdio: "inherit", env: { ...process.env, ...ENV }, ...options });
-  if (done.status === 0) passed++;
+  if ((await finished(command, args, options)) === 0) passed++;
   else {
     failed++;
     wrong.push(name);
@@ -29,15 +47,14 @@ function check(name, command, args, options = {}) {
 }
 
 /** Runs a test runner that leaves a JSON report, and adds up its tests; a runner that breaks counts as one failure. */
-function suite(name, command, args, report, count, options = {}) {
+async function suite(name, command, args, report, count, options = {}) {
   if (!wanted(name)) return;
   say(`${name} …`);
   fs.rmSync(report, { force: true });
-  const done = spawnSync(command, args, { cwd: ROOT, stdio: "inherit", ...options, env: { ...process.env, ...ENV, ...options.env } });
+  const how = await finished(command, args, options);
   const found = fs.existsSync(report) ? count(JSON.parse(fs.readFileSync(report, "utf8"))) : { passed: 0, failed: 1 };
-  if (done.status !== 0 && found.failed === 0) found.failed = 1;
-  if (found.failed > 0)
-    wrong.push(...(found.names?.length ? found.names.map((n) => `${name}: ${n}`) : [`${name}: the runner ended with ${done.status ?? done.signal}`]));
+  if (how !== 0 && found.failed === 0) found.failed = 1;
+  if (found.failed > 0) wrong.push(...(found.names?.length ? found.names.map((n) => `${name}: ${n}`) : [`${name}: the runner ended with ${how}`]));
   passed += found.passed;
   failed += found.failed;
 }
@@ -62,48 +79,53 @@ const playwrightCount = (r) => ({
     .map((s) => briefly(s.title, s.tests[0]?.results[0]?.error?.message)),
 });
 
+const OUT = path.join(ROOT, ".test");
+const vitest = (folder, report) => ["run", "--root", folder, "--reporter=default", "--reporter=json", `--outputFile.json=${path.join(OUT, report)}`];
+
+/** What needs no server: types, lint, boundaries, units. */
+async function checks() {
+  const aside = { aside: true };
+  await check("types of core", bin("tsc"), ["-p", "core"], aside);
+  await check("types of studio", bin("tsc"), ["-p", "studio"], aside);
+  await check("types of the worklet", bin("tsc"), ["-p", "studio/engine/worklet"], aside);
+  await check("types of demo, bench and e2e", bin("tsc"), ["-p", "tsconfig.json"], aside);
+  await check("lint", bin("biome"), ["ci", "--error-on-warnings", "."], aside);
+  await check("boundaries", bin("depcruise"), ["--config", ".dependency-cruiser.cjs", "core/src", "studio", "demo", "bench", "e2e"], aside);
+  await suite("unit", bin("vitest"), vitest("core", "unit.json"), path.join(OUT, "unit.json"), vitestCount, aside);
+  await suite("unit of studio", bin("vitest"), vitest("studio", "studio.json"), path.join(OUT, "studio.json"), vitestCount, aside);
+}
+
+/** A server with a database of its own, and the tests of its API on it. Returns where both are. */
+async function served() {
+  const postgres = await startPostgres(".test", (end) => stops.push(end));
+  migrate(postgres.url);
+  const server = await startServer({ databaseUrl: postgres.url, port: await freePort(), quiet: true });
+  stops.push(server.stop);
+  const env = { WET_THREAD_URL: server.url, DATABASE_URL: postgres.url };
+  await suite("api", bin("vitest"), vitest("e2e/api", "api.json"), path.join(OUT, "api.json"), vitestCount, { env });
+  return env;
+}
+
 try {
   ensureNode();
   ensureModules();
   if (wanted("e2e")) ensureChromium();
   if (wanted("e2e") || wanted("api")) ensureTestTools();
-  const out = path.join(ROOT, ".test");
-  fs.mkdirSync(out, { recursive: true });
-  check("types of core", bin("tsc"), ["-p", "core"]);
-  check("types of studio", bin("tsc"), ["-p", "studio"]);
-  check("types of the worklet", bin("tsc"), ["-p", "studio/engine/worklet"]);
-  check("types of demo, bench and e2e", bin("tsc"), ["-p", "tsconfig.json"]);
-  check("lint", bin("biome"), ["ci", "--error-on-warnings", "."]);
-  check("boundaries", bin("depcruise"), ["--config", ".dependency-cruiser.cjs", "core/src", "studio", "demo", "bench", "e2e"]);
-  const vitest = (folder, report) => [
-    "run",
-    "--root",
-    folder,
-    "--reporter=default",
-    "--reporter=json",
-    `--outputFile.json=${path.join(out, report)}`,
-  ];
-  suite("unit", bin("vitest"), vitest("core", "unit.json"), path.join(out, "unit.json"), vitestCount);
-  suite("unit of studio", bin("vitest"), vitest("studio", "studio.json"), path.join(out, "studio.json"), vitestCount);
-  if (wanted("api") || wanted("e2e")) {
-    await ensureBuild();
-    const postgres = await startPostgres(".test", (end) => stops.push(end));
-    migrate(postgres.url);
-    const server = await startServer({ databaseUrl: postgres.url, port: await freePort(), quiet: true });
-    stops.push(server.stop);
-    const env = { WET_THREAD_URL: server.url, DATABASE_URL: postgres.url };
-    suite("api", bin("vitest"), vitest("e2e/api", "api.json"), path.join(out, "api.json"), vitestCount, { env });
-    suite(
-      "e2e",
-      bin("playwright"),
-      ["test", "--config", "e2e/playwright.config.ts", ...(process.env.SPEC ? [process.env.SPEC] : [])],
-      path.join(out, "e2e.json"),
-      playwrightCount,
-      {
-        env: { ...env, PLAYWRIGHT_JSON_OUTPUT_NAME: path.join(out, "e2e.json") },
-      },
-    );
-  }
+  fs.mkdirSync(OUT, { recursive: true });
+  const driven = wanted("api") || wanted("e2e");
+  // First by itself: the types of the studio take in what the build writes.
+  if (driven) await ensureBuild();
+  // Side by side: the API's tests wait for processes of their own most of the time. Scenes have the machine to themselves: they listen.
+  const [env] = await Promise.all([driven ? served() : null, checks()]);
+  const report = path.join(OUT, "e2e.json");
+  await suite(
+    "e2e",
+    bin("playwright"),
+    ["test", "--config", "e2e/playwright.config.ts", ...(process.env.SPEC ? [process.env.SPEC] : [])],
+    report,
+    playwrightCount,
+    { env: { ...env, PLAYWRIGHT_JSON_OUTPUT_NAME: report } },
+  );
 } catch (error) {
   console.error(error instanceof Halt ? `wet thread: ${error.message}` : error);
   wrong.push(error.message);

@@ -1,18 +1,16 @@
-import { expect, test } from "@playwright/test";
-import { createDemo } from "../../demo/create";
-import { addSource, api, BASE, newProject, noise, wavFile } from "../client";
+import { addSource, api, newProject, noise, same, wavFile } from "../client";
 import { listen } from "../ear";
 import { EditorPage } from "../editor";
+import { aDemo, expect, test } from "../scene";
 import { RATE, small } from "../small";
 
 /** Where the cloth of a clip begins below the top of its lane, and how far above the foot of the lane it ends. */
 const [TOP, FOOT] = [23, 18];
-const same = (a: Float32Array, b: Float32Array): boolean => a.length === b.length && a.every((v, i) => v === b[i]);
 
 test("scene 24, ride the voice: gain drawn freehand, then stepped on the grid; a split in a ramp changes nothing; the bells panned", async ({
   page,
 }) => {
-  const demo = await createDemo(BASE, "Ride the voice");
+  const demo = await aDemo("Ride the voice");
   const editor = await EditorPage.open(page, demo, {
     snapOn: false,
     edgeFadeMs: 4,

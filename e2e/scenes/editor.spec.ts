@@ -1,8 +1,8 @@
 import { AxeBuilder } from "@axe-core/playwright";
-import { expect, test } from "@playwright/test";
 import { clipEnd } from "@wet-thread/core/model/schema";
 import { addSource, api, newProject, noise, wavFile } from "../client";
 import { EditorPage } from "../editor";
+import { expect, test } from "../scene";
 
 const RATE = 48_000;
 /** The sample of a beat, counted from zero, at 92 a minute. */

@@ -1,10 +1,9 @@
-import { expect, test } from "@playwright/test";
-import { createDemo } from "../../demo/create";
-import { api, BASE } from "../client";
+import { api } from "../client";
 import { EditorPage } from "../editor";
+import { aDemo, expect, test } from "../scene";
 
 test("an export is found again after a reload, saved, and called off", async ({ page }) => {
-  const demo = await createDemo(BASE, "Exports");
+  const demo = await aDemo("Exports");
   await EditorPage.open(page, demo);
   // As long as this stands, the page is told that the server still renders.
   let rendering = true;

@@ -2,10 +2,9 @@ import { execFileSync } from "node:child_process";
 import fs from "node:fs";
 import os from "node:os";
 import path from "node:path";
-import { expect, type Page, test } from "@playwright/test";
-import { createDemo } from "../../demo/create";
-import { api, BASE, exportWav } from "../client";
+import { api, exportWav } from "../client";
 import { EditorPage } from "../editor";
+import { aDemo, expect, type Page, test } from "../scene";
 
 // Scene 22: each track as FLAC and the whole at −16 LUFS in one go; a Broadcast WAV; a timeline, a list, MIDI, tables; the whole project as an
 // archive, read back as a second one.
@@ -20,7 +19,7 @@ async function saved(page: Page, press: () => Promise<unknown>): Promise<{ name:
 
 test("everything is handed over, and the archive is the same project again", async ({ page }) => {
   test.setTimeout(180_000);
-  const demo = await createDemo(BASE, "Handed over");
+  const demo = await aDemo("Handed over");
   await EditorPage.open(page, demo);
   await page.getByTestId("export").click();
   const dialog = page.getByRole("dialog", { name: "Export" });
@@ -88,8 +87,10 @@ test("a folder of ten kinds is dropped: each sound is laid, one cut short asks, 
   const whole = fs.readFileSync(path.join(folder, "c.flac"));
   fs.writeFileSync(path.join(folder, "j.flac"), whole.subarray(0, Math.floor(whole.length * 0.7)));
   const { body } = await api("POST", "/api/projects", { name: "Kinds", sampleRate: 48_000 });
-  await EditorPage.open(page, { projectId: body.id, versionId: body.versions[0].id } as never);
+  const editor = await EditorPage.open(page, { projectId: body.id, versionId: body.versions[0].id });
   const chooser = page.waitForEvent("filechooser");
+  // Before the key comes, the browser knows that its dialog is answered from here.
+  await editor.settle();
   await page.keyboard.press("Control+o");
   await (await chooser).setFiles([...kinds, "j.flac"].map((n) => path.join(folder, n)));
   await page.getByRole("button", { name: /One below another/ }).click();
@@ -108,7 +109,7 @@ test("a folder of ten kinds is dropped: each sound is laid, one cut short asks, 
 });
 
 test("the picture follows the playhead, frame by frame, with its offset", async ({ page }) => {
-  const demo = await createDemo(BASE, "Picture");
+  const demo = await aDemo("Picture");
   await EditorPage.open(page, demo);
   await page.keyboard.press("Alt+q");
   const picture = page.getByTestId("picture");

@@ -1,7 +1,7 @@
-import { expect, test } from "@playwright/test";
 import { clipEnd } from "@wet-thread/core/model/schema";
 import { api, newProject } from "../client";
 import { EditorPage } from "../editor";
+import { expect, test } from "../scene";
 import { RATE, small } from "../small";
 
 test("a narrow window: the inspector lies over the lanes, by key, tab and menu; the mode line is whole", async ({ page }) => {

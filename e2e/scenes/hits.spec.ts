@@ -1,16 +1,15 @@
-import { expect, test } from "@playwright/test";
 import type { Clip } from "@wet-thread/core/model/schema";
-import { createDemo } from "../../demo/create";
-import { addSource, api, BASE, newProject, noise, wavFile } from "../client";
+import { addSource, api, newProject, noise, wavFile } from "../client";
 import { listen } from "../ear";
 import { EditorPage } from "../editor";
+import { aDemo, expect, test } from "../scene";
 
 const RATE = 48_000;
 
 test("scene 17, its first half: the hits of a loom read off, the sensitivity down, one added, one moved to its attack, taken away, and all as found", async ({
   page,
 }) => {
-  const demo = await createDemo(BASE, "Hits");
+  const demo = await aDemo("Hits");
   const editor = await EditorPage.open(page, demo, { snapOn: false, followsZoom: false, step: { kind: "note", division: 16, feel: "straight" } });
   const [bed] = (await editor.lane("treadle")) as [Clip];
   const { hits, transients } = (await api("GET", `/api/sources/${bed.sourceId}`)).body as {

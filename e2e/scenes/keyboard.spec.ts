@@ -1,7 +1,6 @@
-import { expect, type Page, test } from "@playwright/test";
-import { createDemo } from "../../demo/create";
-import { api, BASE } from "../client";
+import { api } from "../client";
 import { EditorPage, type Version } from "../editor";
+import { aDemo, expect, type Page, test } from "../scene";
 
 /** A pass of work without a pointer: it may rest anywhere, and is never used. */
 const focused = (page: Page): Promise<string> =>
@@ -21,7 +20,7 @@ async function tabTo(page: Page, name: string | RegExp, most = 80): Promise<void
 }
 
 test("every view is opened, used and left by keyboard alone", async ({ page }) => {
-  const demo = await createDemo(BASE, "By keys alone");
+  const demo = await aDemo("By keys alone");
   const version = async (): Promise<Version> => (await api<Version>("GET", `/api/versions/${demo.versionId}`)).body;
   const { keyboard } = page;
   const said = page.getByTestId("selection");

@@ -1,11 +1,9 @@
 import fs from "node:fs";
-import { expect, test } from "@playwright/test";
-import { createDemo } from "../../demo/create";
-import { BASE } from "../client";
 import { EditorPage } from "../editor";
+import { aDemo, expect, test } from "../scene";
 
 test("the palette finds a command by words and does it; a key typed into a field does nothing else", async ({ page }) => {
-  const demo = await createDemo(BASE, "Palette");
+  const demo = await aDemo("Palette");
   const editor = await EditorPage.open(page, demo, { snapOn: true });
   const before = await editor.version();
   await editor.select("clip-1");
@@ -28,7 +26,7 @@ test("the palette finds a command by words and does it; a key typed into a field
 });
 
 test("keys are changed by pressing others, clashes are shown, a set is kept as a file and read again", async ({ page }, info) => {
-  const demo = await createDemo(BASE, "Keys");
+  const demo = await aDemo("Keys");
   const editor = await EditorPage.open(page, demo);
   await page.keyboard.press("Control+/");
   const sheet = page.getByRole("dialog", { name: "Keys" });
@@ -72,7 +70,7 @@ test("keys are changed by pressing others, clashes are shown, a set is kept as a
 });
 
 test("views: taller waveforms change only the drawing, all tracks taller in one step, the playhead kept in the middle", async ({ page }) => {
-  const demo = await createDemo(BASE, "Views");
+  const demo = await aDemo("Views");
   const editor = await EditorPage.open(page, demo);
   const before = await editor.version();
   await page.keyboard.press("ArrowUp");

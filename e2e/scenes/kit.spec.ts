@@ -1,8 +1,8 @@
 import fs from "node:fs/promises";
-import { expect, type Page, test } from "@playwright/test";
 import { addSource, api, newProject, noise, readWav, wavFile } from "../client";
 import { listen } from "../ear";
 import { EditorPage } from "../editor";
+import { expect, type Page, test } from "../scene";
 import { unzipped } from "../zip";
 
 const RATE = 48_000;

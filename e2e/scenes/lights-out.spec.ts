@@ -1,13 +1,12 @@
-import { expect, test } from "@playwright/test";
 import { clipEnd } from "@wet-thread/core/model/schema";
-import { createDemo } from "../../demo/create";
 import { at } from "../../demo/score";
 import { clicksAt } from "../clicks";
 import { BASE, exportWav, readWav } from "../client";
 import { EditorPage } from "../editor";
+import { aDemo, expect, test } from "../scene";
 
 test("scene 8, lights out: one range to the end over every track, one key, a fade-out on each of its own length", async ({ page }) => {
-  const demo = await createDemo(BASE, "Lights out");
+  const demo = await aDemo("Lights out");
   const editor = await EditorPage.open(page, demo, { targets: ["grid"], pull: "always", step: { kind: "bar", count: 1 }, followsZoom: false });
   const before = await editor.version();
   const start = at(35);

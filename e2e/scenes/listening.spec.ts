@@ -1,7 +1,7 @@
-import { expect, test } from "@playwright/test";
 import { addSource, api, newProject, noise, wavFile } from "../client";
 import { listen } from "../ear";
 import { EditorPage } from "../editor";
+import { expect, test } from "../scene";
 
 const RATE = 48_000;
 const tone = (hertz: number, seconds: number): Float32Array =>

@@ -1,10 +1,9 @@
-import { expect, test } from "@playwright/test";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
-import { createDemo } from "../../demo/create";
 import { at } from "../../demo/score";
 import { SHUTTLE_LATE } from "../../demo/sound";
-import { api, BASE, exportWav, readWav } from "../client";
+import { api, exportWav, readWav } from "../client";
 import { EditorPage } from "../editor";
+import { aDemo, expect, test } from "../scene";
 
 /** Hits of the shuttle that are put right, by number from bar 5 on. */
 const HITS = [9, 10, 11];
@@ -12,7 +11,7 @@ const late = (hit: number): number => Math.round((SHUTTLE_LATE[hit % SHUTTLE_LAT
 const lineOf = (hit: number): number => at(5 + Math.floor(hit / 4), (hit % 4) + 1);
 
 test("scene 1, loom hits off the line: each on its line to the sample, no holes, no raw seams, everything else where it was", async ({ page }) => {
-  const demo = await createDemo(BASE, "Loom hits");
+  const demo = await aDemo("Loom hits");
   const editor = await EditorPage.open(page, demo, {
     targets: ["grid"],
     pull: "always",

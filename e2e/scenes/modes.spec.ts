@@ -1,6 +1,6 @@
-import { expect, test } from "@playwright/test";
 import { clipEnd } from "@wet-thread/core/model/schema";
 import type { EditorPage } from "../editor";
+import { expect, test } from "../scene";
 import { RATE, small } from "../small";
 
 const starts = async (editor: EditorPage, track: string) => (await editor.lane(track)).map((c) => [c.id, c.start / RATE] as const);

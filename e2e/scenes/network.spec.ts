@@ -2,8 +2,8 @@ import { type ChildProcess, execFileSync, spawn } from "node:child_process";
 import fs from "node:fs";
 import https from "node:https";
 import path from "node:path";
-import { expect, test } from "@playwright/test";
 import { freePort, ROOT } from "../../scripts/lib/shell.mjs";
+import { expect, test } from "../scene";
 
 const FOLDER = ".test/network";
 const home = path.join(ROOT, FOLDER);

@@ -1,8 +1,8 @@
-import { expect, test } from "@playwright/test";
 import { encodeFrames, wavHeader } from "@wet-thread/core/media/wav/writer";
 import type { Clip } from "@wet-thread/core/model/schema";
 import { noise, until } from "../client";
 import { OwnServer } from "../own-server";
+import { expect, test } from "../scene";
 
 /** Low enough that four hours are sent and read in seconds; nothing else depends on it. */
 const RATE = 8000;

@@ -1,7 +1,6 @@
 import { readFileSync } from "node:fs";
-import { expect, test } from "@playwright/test";
-import { createDemo } from "../../demo/create";
-import { api, BASE } from "../client";
+import { api } from "../client";
+import { aDemo, expect, test } from "../scene";
 
 /** The tests may run again on the same database. */
 const RUN = String(Date.now());
@@ -32,7 +31,7 @@ test("many projects: drawn as one comes to them, found by name; a name of 200 le
 });
 
 test("a project is renamed, copied, removed and put back; sorted by name and size; it has a picture of itself", async ({ page }) => {
-  const demo = await createDemo(BASE, `Zeta mill ${RUN}`);
+  const demo = await aDemo(`Zeta mill ${RUN}`);
   await page.goto("/");
   const card = (name: string) => page.getByRole("listitem").filter({ has: page.getByText(name, { exact: true }) });
   await expect(card(`Zeta mill ${RUN}`).locator("rect").first()).toBeVisible();

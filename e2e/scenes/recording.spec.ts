@@ -1,7 +1,7 @@
-import { type BrowserContext, expect, type Page, test } from "@playwright/test";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { addSource, api, BASE, newProject, noise, until, wavFile } from "../client";
 import { EditorPage } from "../editor";
+import { type BrowserContext, expect, type Page, test } from "../scene";
 import { Fingers } from "../touch";
 
 const RATE = 48_000;

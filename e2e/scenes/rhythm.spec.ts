@@ -1,16 +1,15 @@
-import { expect, test } from "@playwright/test";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
-import { createDemo } from "../../demo/create";
 import { at } from "../../demo/score";
 import { clicksAt } from "../clicks";
-import { api, BASE } from "../client";
+import { api } from "../client";
 import { EditorPage } from "../editor";
+import { aDemo, expect, test } from "../scene";
 
 const RATE = 48_000;
 test("scene 4, a rhythm from one passage: four hits pulled out, doubled, laid end to attack, blended, printed, repeated; the old clips are still there", async ({
   page,
 }) => {
-  const demo = await createDemo(BASE, "A rhythm");
+  const demo = await aDemo("A rhythm");
   const editor = await EditorPage.open(page, demo, {
     snapOn: false,
     overlaps: "blend",

@@ -1,10 +1,9 @@
-import { expect, test } from "@playwright/test";
 import { gapsBetween } from "@wet-thread/core/analysis/silence";
 import { clipEnd } from "@wet-thread/core/model/schema";
-import { createDemo } from "../../demo/create";
 import { clicksAt } from "../clicks";
-import { api, BASE } from "../client";
+import { api } from "../client";
 import { EditorPage } from "../editor";
+import { aDemo, expect, test } from "../scene";
 import { RATE, small } from "../small";
 
 const level = (x: Float32Array): number => 10 * Math.log10(x.reduce((sum, v) => sum + v * v, 0) / x.length);
@@ -12,7 +11,7 @@ const level = (x: Float32Array): number => 10 * Math.log10(x.reduce((sum, v) => 
 test("scene 19, the guide in one room: silence cleared, what is left filled with the room, no click, the pauses alike, no word lost", async ({
   page,
 }) => {
-  const demo = await createDemo(BASE, "One room");
+  const demo = await aDemo("One room");
   const editor = await EditorPage.open(page, demo, { neighbours: "hold", snapOn: false });
   const [take] = await editor.lane("guide");
   const span = { start: take.start, end: clipEnd(take) };

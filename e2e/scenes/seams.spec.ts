@@ -1,11 +1,10 @@
 import fs from "node:fs";
-import { expect, test } from "@playwright/test";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
-import { createDemo } from "../../demo/create";
 import { at } from "../../demo/score";
 import { clicksAt } from "../clicks";
-import { api, BASE } from "../client";
+import { api } from "../client";
 import { EditorPage } from "../editor";
+import { aDemo, expect, test } from "../scene";
 
 const RATE = 48_000;
 
@@ -18,7 +17,7 @@ interface SeamFigure {
 const seamsOf = async (versionId: string): Promise<SeamFigure[]> => (await api("GET", `/api/versions/${versionId}/seams`)).body.seams;
 
 test("seam check: every seam in a table, sorted, filtered, its figures foretold, smoothed in one step, saved as CSV", async ({ page }) => {
-  const demo = await createDemo(BASE, "Seam check");
+  const demo = await aDemo("Seam check");
   const editor = await EditorPage.open(page, demo, { edgeFadeMs: 4 });
   const before = await editor.version();
   await page.keyboard.press("Shift+Y");
@@ -70,7 +69,7 @@ test("seam check: every seam in a table, sorted, filtered, its figures foretold,
 test("scene 2, pops in the hand bells: links suspended, edges pulled back off the grid and smoothed, attacks back on the bar; nothing else moved", async ({
   page,
 }) => {
-  const demo = await createDemo(BASE, "Pops in the bells");
+  const demo = await aDemo("Pops in the bells");
   const { body } = await api("GET", `/api/versions/${demo.versionId}`);
   // Two microphones on one bell rope: the bells are linked with the clock, and two more of them are cut into.
   const cutInto = [at(19), at(25)];
@@ -164,7 +163,7 @@ test("scene 2, pops in the hand bells: links suspended, edges pulled back off th
 });
 
 test("a blend by hand: over a range, by Alt on its mark, its side and middle dragged; heard bare and as it is", async ({ page }) => {
-  const demo = await createDemo(BASE, "Blends by hand");
+  const demo = await aDemo("Blends by hand");
   const editor = await EditorPage.open(page, demo, { snapOn: false });
   const [, , third] = await editor.lane("treadle");
   const join = third.start;

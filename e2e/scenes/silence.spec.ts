@@ -1,12 +1,10 @@
 import fs from "node:fs";
 import path from "node:path";
-import { expect, test } from "@playwright/test";
 import { gapsBetween } from "@wet-thread/core/analysis/silence";
 import { clipEnd } from "@wet-thread/core/model/schema";
-import { createDemo } from "../../demo/create";
 import { at } from "../../demo/score";
-import { BASE } from "../client";
 import { EditorPage } from "../editor";
+import { aDemo, expect, test } from "../scene";
 
 const RATE = 48_000;
 const truth = JSON.parse(fs.readFileSync(path.join(import.meta.dirname, "../../demo/truth.json"), "utf8"));
@@ -16,7 +14,7 @@ const [BEFORE, AFTER] = [0.06, 0.15].map((s) => Math.round(s * RATE));
 const NEAR = 0.03 * RATE;
 
 test("clear silence: found by level and shown first, tuned by hand and by number, cleared with fades, closed up, taken back", async ({ page }) => {
-  const demo = await createDemo(BASE, "Silence");
+  const demo = await aDemo("Silence");
   const editor = await EditorPage.open(page, demo, { neighbours: "hold", snapOn: false });
   const whole = await editor.version();
   const [take] = await editor.lane("guide");

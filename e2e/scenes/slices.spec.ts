@@ -1,10 +1,8 @@
-import { expect, test } from "@playwright/test";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
-import { createDemo } from "../../demo/create";
 import { at } from "../../demo/score";
 import { SHUTTLE_LATE } from "../../demo/sound";
-import { BASE } from "../client";
 import { EditorPage } from "../editor";
+import { aDemo, expect, test } from "../scene";
 
 /** Eight hits of the shuttle from its fifth on, where they really are. */
 const HITS = Array.from({ length: 8 }, (_, k) => k + 4);
@@ -14,7 +12,7 @@ const truth = (hit: number): number =>
 test("scene 13's navigation: from hit to hit by key, looked at to the sample, eight marked by hand and counted, split at all, walked piece by piece", async ({
   page,
 }) => {
-  const demo = await createDemo(BASE, "Slices");
+  const demo = await aDemo("Slices");
   const editor = await EditorPage.open(page, demo, { snapOn: false, targets: [], readOuts: ["samples", "bars"] });
   const { keyboard } = page;
   const before = await editor.version();

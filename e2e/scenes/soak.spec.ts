@@ -1,9 +1,8 @@
-import { expect, type Page, test } from "@playwright/test";
 import { documentFrom } from "@wet-thread/core/model/document";
 import { problems } from "@wet-thread/core/model/invariants";
-import { createDemo } from "../../demo/create";
-import { api, BASE } from "../client";
+import { api } from "../client";
 import { EditorPage, type Version } from "../editor";
+import { aDemo, expect, type Page, test } from "../scene";
 
 /** Things done in a row; more for a long soak. */
 const STEPS = Number(process.env.WET_THREAD_SOAK_STEPS ?? 300);
@@ -22,7 +21,7 @@ test("hundreds of keys, drags and turns of the wheel at random, while it plays: 
   context,
 }) => {
   test.setTimeout(120_000 + STEPS * 500);
-  const demo = await createDemo(BASE, "Soak");
+  const demo = await aDemo("Soak");
   const version = async (): Promise<Version> => (await api<Version>("GET", `/api/versions/${demo.versionId}`)).body;
   const wrong: string[] = [];
   const watch = (p: Page): void => {

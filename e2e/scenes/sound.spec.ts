@@ -1,7 +1,7 @@
-import { expect, test } from "@playwright/test";
 import { addSource, api, exportWav, newProject, noise, readWav, wavFile } from "../client";
 import { listen } from "../ear";
 import { EditorPage } from "../editor";
+import { expect, test } from "../scene";
 
 async function project(samples: Float32Array) {
   const made = await newProject();

@@ -1,12 +1,11 @@
 import { AxeBuilder } from "@axe-core/playwright";
-import { expect, test } from "@playwright/test";
-import { createDemo } from "../../demo/create";
 import { at } from "../../demo/score";
-import { addSource, BASE, noise, wavFile } from "../client";
+import { addSource, noise, wavFile } from "../client";
 import { EditorPage } from "../editor";
+import { aDemo, expect, test } from "../scene";
 
 test("a recording is found, heard by itself, dragged to a lane and below; unused ones are removed, and brought back", async ({ page }) => {
-  const demo = await createDemo(BASE, "Sources");
+  const demo = await aDemo("Sources");
   await addSource(demo.projectId, wavFile([noise(48_000, 3)]), "Spare hiss.wav");
   const editor = await EditorPage.open(page, demo, {
     snapOn: true,
@@ -58,7 +57,7 @@ test("a recording is found, heard by itself, dragged to a lane and below; unused
 });
 
 test("a part of a clip is kept under a name of its own, heard, laid by dragging and by a press, and kept no longer", async ({ page }) => {
-  const demo = await createDemo(BASE, "Parts");
+  const demo = await aDemo("Parts");
   const editor = await EditorPage.open(page, demo, { snapOn: false });
   const [clip] = await editor.lane("guide");
   const [from, to] = [clip.start + 48_000, clip.start + 96_000];
@@ -111,7 +110,7 @@ test("a part of a clip is kept under a name of its own, heard, laid by dragging 
 });
 
 test("the piece is walked as a list by keys alone, and no view has a serious fault for a screen reader", async ({ page }) => {
-  const demo = await createDemo(BASE, "List");
+  const demo = await aDemo("List");
   await EditorPage.open(page, demo);
   const serious = async (): Promise<string[]> =>
     (await new AxeBuilder({ page }).analyze()).violations

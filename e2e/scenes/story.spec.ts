@@ -1,11 +1,10 @@
 import fs from "node:fs";
 import path from "node:path";
-import { expect, test } from "@playwright/test";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
-import { createDemo } from "../../demo/create";
 import { at } from "../../demo/score";
-import { api, BASE } from "../client";
+import { api } from "../client";
 import { EditorPage } from "../editor";
+import { aDemo, expect, test } from "../scene";
 
 const RATE = 48_000;
 const truth = JSON.parse(fs.readFileSync(path.join(import.meta.dirname, "../../demo/truth.json"), "utf8"));
@@ -19,7 +18,7 @@ const KEPT = Math.round(0.1 * RATE);
 test("scene 5, the guide's story: pauses out, sentences in another order, short blends, joined and printed; the old clips come back", async ({
   page,
 }) => {
-  const demo = await createDemo(BASE, "Guide's story");
+  const demo = await aDemo("Guide's story");
   const editor = await EditorPage.open(page, demo, { neighbours: "ripple", overlaps: "blend", snapOn: false });
   const before = await editor.version();
   const take = (await editor.lane("guide"))[0];

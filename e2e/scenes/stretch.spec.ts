@@ -1,17 +1,14 @@
-import { expect, test } from "@playwright/test";
 import { kindOf } from "@wet-thread/core/model/played";
-import { createDemo } from "../../demo/create";
-import { BASE } from "../client";
+import { same } from "../client";
 import { EditorPage } from "../editor";
+import { aDemo, expect, test } from "../scene";
 import { RATE, small } from "../small";
-
-const same = (a: Float32Array, b: Float32Array): boolean => a.length === b.length && a.every((v, i) => v === b[i]);
 
 test("scene 18, to fit two bars: the treadle's end pulled to the bar, hits kept; the greeting smooth; the choir two semitones down; a split changes nothing", async ({
   page,
 }) => {
   test.setTimeout(120_000);
-  const demo = await createDemo(BASE, "To fit");
+  const demo = await aDemo("To fit");
   const editor = await EditorPage.open(page, demo, {
     targets: ["grid"],
     pull: "always",

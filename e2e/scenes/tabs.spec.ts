@@ -1,13 +1,12 @@
-import { expect, type Page, test } from "@playwright/test";
-import { createDemo } from "../../demo/create";
-import { api, BASE } from "../client";
+import { api } from "../client";
 import { EditorPage, type Version } from "../editor";
+import { aDemo, expect, type Page, test } from "../scene";
 
 const ROUNDS = 10;
 
 test("the tab is killed again and again in the midst of edits, saved or not: each edit is there once, in order", async ({ context }) => {
   test.setTimeout(240_000);
-  const demo = await createDemo(BASE, "Killed tab");
+  const demo = await aDemo("Killed tab");
   const version = async (): Promise<Version> => (await api<Version>("GET", `/api/versions/${demo.versionId}`)).body;
   let page: Page = await context.newPage();
   let editor = await EditorPage.open(page, demo, { overlaps: "layer", nudge: { kind: "step", step: { kind: "sample", count: 10 } } });
@@ -69,7 +68,7 @@ test("the tab is killed again and again in the midst of edits, saved or not: eac
 
 test("twenty tabs of one browser share one stream: each edits, saves, and hears of the others", async ({ context }) => {
   test.setTimeout(240_000);
-  const demo = await createDemo(BASE, "Twenty tabs");
+  const demo = await aDemo("Twenty tabs");
   const tabs: { page: Page; editor: EditorPage }[] = [];
   for (let i = 0; i < 20; i++) {
     const page = await context.newPage();

@@ -1,7 +1,7 @@
-import { expect, test } from "@playwright/test";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { addSource, api, exportWav, newProject, noise, wavFile } from "../client";
 import { EditorPage } from "../editor";
+import { expect, test } from "../scene";
 import { Fingers } from "../touch";
 
 const RATE = 48_000;

@@ -1,7 +1,5 @@
-import { expect, test } from "@playwright/test";
-import { createDemo } from "../../demo/create";
-import { BASE } from "../client";
 import { EditorPage } from "../editor";
+import { aDemo, expect, test } from "../scene";
 import { RATE, small } from "../small";
 
 const tempoOf = async (editor: EditorPage) => (await editor.version()).tempo as { tick: number; bpm: number }[];
@@ -50,7 +48,7 @@ test("a range is two bars long: the tempo is exactly that; taps tell one; what n
 test("the loom's tempo is heard in its hits, and its bar lines are laid on them to the sample; clips keep their time; undone in one step", async ({
   page,
 }) => {
-  const demo = await createDemo(BASE, "Tempo");
+  const demo = await aDemo("Tempo");
   const editor = await EditorPage.open(page, demo, { snapOn: false });
   const [bed] = await editor.lane("treadle");
   const before = await editor.version();

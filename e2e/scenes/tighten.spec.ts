@@ -1,13 +1,12 @@
-import { expect, test } from "@playwright/test";
-import { createDemo } from "../../demo/create";
-import { addSource, api, BASE, newProject, wavFile } from "../client";
+import { addSource, api, newProject, wavFile } from "../client";
 import { EditorPage } from "../editor";
+import { aDemo, expect, test } from "../scene";
 import { RATE } from "../small";
 
 const MS = RATE / 1000;
 
 test("hits are drawn to the grid by cutting: read off first, done by Enter, each nearer to its line, taken back in one step", async ({ page }) => {
-  const demo = await createDemo(BASE, "Tighten");
+  const demo = await aDemo("Tighten");
   const editor = await EditorPage.open(page, demo, { snapOn: false, followsZoom: false, step: { kind: "bar", count: 1 } });
   const before = await editor.lane("treadle");
   const [bed] = before;
@@ -53,7 +52,7 @@ test("hits are drawn to the grid by cutting: read off first, done by Enter, each
 });
 
 test("the feel of one loom is kept under a name and laid on the other; it is undone as one step, and forgotten", async ({ page }) => {
-  const demo = await createDemo(BASE, "Feel");
+  const demo = await aDemo("Feel");
   const editor = await EditorPage.open(page, demo, { snapOn: false, followsZoom: false, step: { kind: "note", division: 8, feel: "straight" } });
   const [shuttle] = await editor.lane("shuttle");
   const treadle = await editor.lane("treadle");

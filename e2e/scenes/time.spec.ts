@@ -1,9 +1,8 @@
-import { expect, test } from "@playwright/test";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
-import { createDemo } from "../../demo/create";
 import { at } from "../../demo/score";
-import { addSource, api, BASE, exportWav, newProject, noise, readWav, wavFile } from "../client";
+import { addSource, api, exportWav, newProject, noise, readWav, wavFile } from "../client";
 import { EditorPage } from "../editor";
+import { aDemo, expect, test } from "../scene";
 
 const RATE = 48_000;
 const FRAME = 1920;
@@ -11,7 +10,7 @@ const FRAME = 1920;
 test("scene 9, late rain: nudged frame by frame while it plays, then only its start, then only its end; the moves add up exactly", async ({
   page,
 }) => {
-  const demo = await createDemo(BASE, "Late rain");
+  const demo = await aDemo("Late rain");
   const editor = await EditorPage.open(page, demo, {
     targets: ["grid"],
     readOuts: ["timecode", "time"],
@@ -47,7 +46,7 @@ test("scene 9, late rain: nudged frame by frame while it plays, then only its st
 });
 
 test("scene 10, from one passage to the other: cut at a downbeat, pasted at a downbeat after the tempo change", async ({ page }) => {
-  const demo = await createDemo(BASE, "From one passage");
+  const demo = await aDemo("From one passage");
   const editor = await EditorPage.open(page, demo, {
     targets: ["grid"],
     pull: "always",

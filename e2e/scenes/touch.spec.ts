@@ -1,9 +1,7 @@
-import { expect, test } from "@playwright/test";
 import { clipEnd } from "@wet-thread/core/model/schema";
-import { createDemo } from "../../demo/create";
 import { at } from "../../demo/score";
-import { BASE } from "../client";
 import { EditorPage } from "../editor";
+import { aDemo, expect, test } from "../scene";
 import { Fingers } from "../touch";
 
 test.use({ hasTouch: true });
@@ -11,7 +9,7 @@ test.use({ hasTouch: true });
 test("scene 14, touch only: pinch, lock, trims, fades, gain, three clips picked and moved, a range over two tracks copied and pasted by long press, loop, marker", async ({
   page,
 }) => {
-  const demo = await createDemo(BASE, "Touch only");
+  const demo = await aDemo("Touch only");
   const editor = await EditorPage.open(page, demo, { targets: ["grid"], pull: "always", followsZoom: false, step: { kind: "bar", count: 1 } });
   const touch = await Fingers.on(page);
   const before = await editor.version();

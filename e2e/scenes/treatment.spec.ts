@@ -1,10 +1,8 @@
-import { expect, type Page, test } from "@playwright/test";
-import { createDemo } from "../../demo/create";
-import { addSource, api, BASE, newProject, noise, wavFile } from "../client";
+import { addSource, api, newProject, noise, same, wavFile } from "../client";
 import { listen } from "../ear";
 import { EditorPage } from "../editor";
+import { aDemo, expect, type Page, test } from "../scene";
 
-const same = (a: Float32Array, b: Float32Array): boolean => a.length === b.length && a.every((v, i) => v === b[i]);
 /** A piece of one clip of noise, and its samples. */
 async function ofNoise(page: Page, seconds: number) {
   const made = await newProject(48_000);
@@ -23,7 +21,7 @@ test("scene 23, a hum that needs help: a chain laid on, heard bare and treated, 
   page,
 }) => {
   test.setTimeout(120_000);
-  const demo = await createDemo(BASE, "A hum that needs help");
+  const demo = await aDemo("A hum that needs help");
   const editor = await EditorPage.open(page, demo, { edgeFadeMs: 0, overlaps: "layer" });
   const hums = await editor.lane("hum-low");
   const [hum] = hums;

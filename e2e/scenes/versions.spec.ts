@@ -1,13 +1,12 @@
-import { expect, test } from "@playwright/test";
-import { createDemo } from "../../demo/create";
-import { api, BASE } from "../client";
+import { api } from "../client";
 import { EditorPage } from "../editor";
+import { aDemo, expect, test } from "../scene";
 
 test("scene 21, gallery cut and short cut: a version from this one, two sections out, flipped while playing, compared, the bells brought over; the first as it was left", async ({
   page,
 }) => {
   test.setTimeout(120_000);
-  const demo = await createDemo(BASE, "Gallery and short");
+  const demo = await aDemo("Gallery and short");
   const editor = await EditorPage.open(page, demo, {});
   const before = await editor.version();
   const menu = page.getByRole("button", { name: /^Version:/ });

@@ -1,12 +1,10 @@
-import { expect, test } from "@playwright/test";
 import { clipEnd } from "@wet-thread/core/model/schema";
-import { createDemo } from "../../demo/create";
 import { at } from "../../demo/score";
-import { BASE } from "../client";
 import { EditorPage } from "../editor";
+import { aDemo, expect, test } from "../scene";
 
 test("zoom at the pointer, the zoom and hand tools, close-up and back, and the way back through the views", async ({ page }) => {
-  const editor = await EditorPage.open(page, await createDemo(BASE, "Views"));
+  const editor = await EditorPage.open(page, await aDemo("Views"));
   const { mouse, keyboard } = page;
   await editor.settle();
   const whole = await editor.view();
@@ -74,7 +72,7 @@ test("zoom at the pointer, the zoom and hand tools, close-up and back, and the w
 });
 
 test("an address restores version, view and selection, in another window too", async ({ page, context }) => {
-  const demo = await createDemo(BASE, "Address");
+  const demo = await aDemo("Address");
   const editor = await EditorPage.open(page, demo);
   await editor.show(at(12), at(22));
   const [, first, second] = await editor.lane("treadle");
@@ -110,7 +108,7 @@ test("an address restores version, view and selection, in another window too", a
 });
 
 test("heights by the wheel are one step, the overview's lens scrolls and zooms, keys alone get everywhere", async ({ page }) => {
-  const editor = await EditorPage.open(page, await createDemo(BASE, "Heights"));
+  const editor = await EditorPage.open(page, await aDemo("Heights"));
   const { mouse, keyboard } = page;
   const before = await editor.version();
   const spot = await editor.at(at(17), "treadle");

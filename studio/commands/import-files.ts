@@ -252,7 +252,14 @@ export function chooseFiles(): void {
   input.type = "file";
   input.multiple = true;
   input.accept = [...ENDINGS, "audio/*"].join(",");
-  input.onchange = () => arrange([...(input.files ?? [])], { trackId: null, position: view().playhead });
+  // In the page until it is answered: one that nothing holds on to may be swept away while the dialog is open, and the answer with it.
+  input.hidden = true;
+  input.onchange = () => {
+    input.remove();
+    arrange([...(input.files ?? [])], { trackId: null, position: view().playhead });
+  };
+  input.oncancel = () => input.remove();
+  document.body.append(input);
   input.click();
 }
 

@@ -88,8 +88,9 @@ function LoopButton() {
 
 function SavedState() {
   const save = useSession((s) => s.save);
-  // For whoever drives the page from outside: how far it has followed the server.
+  // For whoever drives the page from outside: how far it has followed the server, and whether it is going back or forward.
   const revision = useSession((s) => s.revision);
+  const walks = useSession((s) => s.walks);
   const at = useSession((s) => s.savedAt);
   const unsent = useSession((s) => s.unsent.length);
   const text =
@@ -107,6 +108,7 @@ function SavedState() {
       data-testid="save-state"
       data-save={save}
       data-revision={revision}
+      data-walks={walks}
     >
       {text}
     </span>

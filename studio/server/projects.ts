@@ -79,7 +79,8 @@ export async function listProjects(removed = false) {
       bytes: sql<number>`(select coalesce(sum(s.bytes + case when s.layout is null then s.length * s.channels * 4 else 0 end), 0)::float8 from sources s where s.project_id = projects.id)`,
       versions: sql<number>`(select count(*)::int from versions v where v.project_id = projects.id and v.removed_at is null)`,
       tracks: sql<number>`(select count(*)::int from entities e join versions v on v.id = e.version_id where v.project_id = projects.id and v.removed_at is null and e.kind = 'track')`,
-      changedAt: sql<string>`(select max(v.changed_at) from versions v where v.project_id = projects.id)`,
+      // A copy has its versions' own dates; that it was made counts too.
+      changedAt: sql<string>`greatest(projects.created_at, (select max(v.changed_at) from versions v where v.project_id = projects.id))`,
     })
     .from(projects)
     .where(removed ? isNotNull(projects.removedAt) : isNull(projects.removedAt))

@@ -55,6 +55,8 @@ export interface SessionState {
   readonly aside: readonly UnsentStep[];
   readonly save: SaveState;
   readonly savedAt: Date | null;
+  /** How many walks through the history are on their way. */
+  readonly walks: number;
 }
 
 export type VersionAnswer = Omit<VersionData, "piece"> &
@@ -107,8 +109,6 @@ export class Session {
   private readonly kept: Unsent;
   private readonly unread: NonNullable<VersionAnswer["unread"]>;
   private queue: Promise<unknown> = Promise.resolve();
-  /** How many walks through the history are on their way. */
-  private walks = 0;
   private stopListening = (): void => {};
 
   private constructor(project: ProjectRow, version: VersionAnswer) {
@@ -127,6 +127,7 @@ export class Session {
       earlier: 0,
       unsent: [],
       aside: [],
+      walks: 0,
       save: "saved",
       savedAt: null,
     }));
@@ -284,7 +285,7 @@ export class Session {
     // While another walk is on its way the list does not tell what there will be to undo or redo.
     if (
       !last &&
-      this.walks === 0 &&
+      this.store.getState().walks === 0 &&
       this.listedAt === this.following.revision &&
       earlier === 0 &&
       !states.includes(direction === "undo" ? "done" : "undone")
@@ -305,7 +306,7 @@ export class Session {
 
   /** After what was begun before and all steps have been sent; says what goes wrong. Whatever does, what is begun later has its turn. */
   private inTurn(work: () => Promise<void>): void {
-    this.walks++;
+    this.walking(1);
     this.queue = this.queue.then(async () => {
       try {
         await this.outbox.send();
@@ -315,9 +316,13 @@ export class Session {
         const message = error instanceof ServerError ? error.message : "Something went wrong in this page. Nothing was changed.";
         toast.error(message, { id: "history" });
       } finally {
-        this.walks--;
+        this.walking(-1);
       }
     });
+  }
+
+  private walking(by: number): void {
+    this.store.setState(({ walks }) => ({ walks: walks + by }));
   }
 
   private async askBack(direction: "undo" | "redo", to?: number): Promise<void> {

@@ -7,14 +7,29 @@ export interface PointerDrag {
   cancel?(): void;
 }
 
+const scrollsNothing = (e: TouchEvent): void => {
+  if (e.cancelable) e.preventDefault();
+};
+
+/**
+ * Tells the browser that a finger's way over an element is no scrolling: it would take a quick one for a flick and swallow the tap after it,
+ * even where nothing scrolls. Returns what ends it.
+ */
+export function withoutFlicks(element: HTMLElement): () => void {
+  element.addEventListener("touchmove", scrollsNothing, { passive: false });
+  return () => element.removeEventListener("touchmove", scrollsNothing);
+}
+
 /**
  * Follows a pointer that was pressed on an element until it is let go, wherever it goes meanwhile. Escape, a press of another button and
  * whatever takes the pointer away end it without effect.
  */
 export function followPointer(target: HTMLElement, pointerId: number, drag: PointerDrag): void {
   let over = false;
+  const flicks = withoutFlicks(target);
   const end = (): void => {
     over = true;
+    flicks();
     target.removeEventListener("pointermove", move);
     target.removeEventListener("pointerup", up);
     target.removeEventListener("pointerdown", other);

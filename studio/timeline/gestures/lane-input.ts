@@ -2,6 +2,7 @@ import { objectOf } from "@wet-thread/core/edit/bundles/members";
 import { transport } from "@/engine/transport";
 import { session } from "@/state/session";
 import { selectClips, setView, type Tool, view, zoomAt } from "@/state/view";
+import { withoutFlicks } from "@/ui/pointer-drag";
 import { host } from "../host";
 import { scrollTo as scrollIn } from "../model/geometry";
 import { clearPreview, preview, setPreview } from "../model/preview";
@@ -238,6 +239,7 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
     fromRuler = null;
   };
 
+  const flicks = [withoutFlicks(box), withoutFlicks(ruler)];
   box.addEventListener("pointerdown", down);
   box.addEventListener("pointermove", move);
   box.addEventListener("pointerup", up);
@@ -293,6 +295,7 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
       offDoc();
       edges.stop();
       sizes.disconnect();
+      for (const end of flicks) end();
       window.removeEventListener("resize", forget);
       box.removeEventListener("contextmenu", menu);
       box.removeEventListener("pointerdown", down);
