@@ -1,7 +1,7 @@
-import { AxeBuilder } from "@axe-core/playwright";
 import { clipEnd } from "@wet-thread/core/model/schema";
 import { addSource, api, newProject, noise, wavFile } from "../client";
 import { EditorPage } from "../editor";
+import { seriousFaults } from "../readable";
 import { expect, test } from "../scene";
 
 const RATE = 48_000;
@@ -203,11 +203,7 @@ test("every view is readable by a machine that reads for people", async ({ page 
   const made = await piece();
   await page.goto("/");
   await expect(page.getByRole("heading", { name: "Projects" })).toBeVisible();
-  const serious = async () =>
-    (await new AxeBuilder({ page }).analyze()).violations
-      .filter((v) => v.impact === "serious" || v.impact === "critical")
-      .map((v) => `${v.id}: ${v.nodes[0].html.slice(0, 120)}`);
-  expect(await serious()).toEqual([]);
+  expect(await seriousFaults(page)).toEqual([]);
   for (const theme of ["day", "vat"]) {
     const editor = await EditorPage.open(page, made, { ...SNAP, theme });
     if (theme === "vat") await page.keyboard.press("Control+Shift+L");
@@ -215,7 +211,7 @@ test("every view is readable by a machine that reads for people", async ({ page 
     await page.mouse.click(body.x, body.y);
     for (const tab of ["Clip", "Seam", "Track", "History", "Sources"]) {
       await page.getByRole("tab", { name: tab }).click();
-      expect(await serious(), `${theme}, ${tab}`).toEqual([]);
+      expect(await seriousFaults(page), `${theme}, ${tab}`).toEqual([]);
     }
   }
 });

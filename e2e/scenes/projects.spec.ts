@@ -1,6 +1,7 @@
 import { readFileSync } from "node:fs";
-import { api } from "../client";
-import { aDemo, expect, test } from "../scene";
+import { createDemo } from "../../demo/create";
+import { api, BASE } from "../client";
+import { expect, test } from "../scene";
 
 /** The tests may run again on the same database. */
 const RUN = String(Date.now());
@@ -31,7 +32,7 @@ test("many projects: drawn as one comes to them, found by name; a name of 200 le
 });
 
 test("a project is renamed, copied, removed and put back; sorted by name and size; it has a picture of itself", async ({ page }) => {
-  const demo = await aDemo(`Zeta mill ${RUN}`);
+  const demo = await createDemo(BASE, `Zeta mill ${RUN}`);
   await page.goto("/");
   const card = (name: string) => page.getByRole("listitem").filter({ has: page.getByText(name, { exact: true }) });
   await expect(card(`Zeta mill ${RUN}`).locator("rect").first()).toBeVisible();

@@ -1,7 +1,7 @@
-import { AxeBuilder } from "@axe-core/playwright";
 import { at } from "../../demo/score";
 import { addSource, noise, wavFile } from "../client";
 import { EditorPage } from "../editor";
+import { seriousFaults } from "../readable";
 import { aDemo, expect, test } from "../scene";
 
 test("a recording is found, heard by itself, dragged to a lane and below; unused ones are removed, and brought back", async ({ page }) => {
@@ -112,10 +112,6 @@ test("a part of a clip is kept under a name of its own, heard, laid by dragging 
 test("the piece is walked as a list by keys alone, and no view has a serious fault for a screen reader", async ({ page }) => {
   const demo = await aDemo("List");
   await EditorPage.open(page, demo);
-  const serious = async (): Promise<string[]> =>
-    (await new AxeBuilder({ page }).analyze()).violations
-      .filter((v) => v.impact === "serious" || v.impact === "critical")
-      .map((v) => `${v.id}: ${v.nodes[0]?.html}`);
   await page.keyboard.press("Control+l");
   const tracks = page.getByRole("listbox", { name: "Tracks" });
   await expect(tracks).toBeFocused();
@@ -126,7 +122,7 @@ test("the piece is walked as a list by keys alone, and no view has a serious fau
   await expect(items).toBeFocused();
   await page.keyboard.press("ArrowDown");
   await expect(items.getByRole("option", { selected: true })).toContainText("Clip Treadle bed");
-  expect(await serious()).toEqual([]);
+  expect(await seriousFaults(page)).toEqual([]);
   await page.keyboard.press("Enter");
   await expect(page.getByTestId("selection")).toContainText("1 clip");
   await page.keyboard.press("Control+l");
@@ -137,7 +133,7 @@ test("the piece is walked as a list by keys alone, and no view has a serious fau
 
   for (const view of ["Clip", "Track", "Marks", "History", "Sources"]) {
     await page.getByRole("tab", { name: view }).click();
-    expect(await serious(), view).toEqual([]);
+    expect(await seriousFaults(page), view).toEqual([]);
   }
   for (const [keys, name] of [
     ["Control+k", "Find a command"],
@@ -145,10 +141,10 @@ test("the piece is walked as a list by keys alone, and no view has a serious fau
   ] as const) {
     await page.keyboard.press(keys);
     await expect(page.getByRole("dialog", { name })).toBeVisible();
-    expect(await serious(), name).toEqual([]);
+    expect(await seriousFaults(page), name).toEqual([]);
     await page.keyboard.press("Escape");
   }
   await page.keyboard.press("Shift+Y");
   await expect(page.getByRole("table").or(page.getByRole("grid")).first()).toBeVisible();
-  expect(await serious(), "seam check").toEqual([]);
+  expect(await seriousFaults(page), "seam check").toEqual([]);
 });

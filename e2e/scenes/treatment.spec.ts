@@ -116,6 +116,30 @@ test("scene 23, a hum that needs help: a chain laid on, heard bare and treated, 
   expect(same(after[0], before[0]) && same(after[1], before[1])).toBe(true);
 });
 
+test("the server away, a chain is laid and changed all the same; what must be measured there is told so", async ({ page }) => {
+  const { editor } = await ofNoise(page, 4);
+  await page.keyboard.press("w");
+  await page.keyboard.press("Control+a");
+  await page.route(/\/edits$/, (route) => route.abort());
+  const add = async (name: string): Promise<void> => {
+    await page.getByRole("button", { name: "Add …" }).click();
+    await page.getByRole("button", { name, exact: true }).last().click();
+  };
+  await add("Gain");
+  await page.getByLabel("Gain of Gain").fill("-6");
+  await page.keyboard.press("Enter");
+  await expect(page.getByText("-6 dB")).toBeVisible();
+  await expect(page.getByTestId("save-state")).toHaveAttribute("data-save", "waiting");
+  await add("Normalise");
+  await expect(page.getByText(/The level could not be measured: The server is away, and this needs 2 steps that are kept here/)).toBeVisible();
+  await expect(page.getByText("Normalise", { exact: true })).toHaveCount(0);
+  await page.unroute(/\/edits$/);
+  await editor.saved();
+  expect((await editor.clip("c")).recipe?.treat?.chain).toMatchObject([{ kind: "gain", db: -6 }]);
+  await add("Normalise");
+  await expect.poll(async () => (await editor.clip("c")).recipe?.treat?.chain.map((p) => p.kind)).toEqual(["gain", "normalise"]);
+});
+
 test("what is turned at is heard at once, before the server has made it; the bare sound is as loud where that is wanted", async ({ page }) => {
   const { x, editor } = await ofNoise(page, 4);
   // The server never gets to making it.

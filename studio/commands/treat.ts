@@ -38,6 +38,8 @@ async function gainsFor(clips: readonly Clip[], chain: readonly Processor[], at:
   const p = chain[at];
   if (p?.kind !== "normalise") return null;
   try {
+    // The server measures the clips as it has them.
+    await session().settled();
     return new Map(
       (await levelsOf(clips, chain.slice(0, at))).map(({ id, peak, loudness }) => {
         const now = p.to === "peak" ? peak : loudness;
@@ -80,11 +82,10 @@ export function hearChain(clips: readonly Clip[], chain: readonly Processor[] | 
 
 /**
  * Lays a chain on clips as one step. Where a normalise is among those that changed (`measure`: its place), its gain is worked out anew for each
- * clip; the others keep what was worked out for them.
+ * clip, which the server is asked for; the others keep what was worked out for them, and all is done by the time this returns.
  */
 export async function layChain(clips: readonly Clip[], chain: readonly Processor[], measure: number | null = null, fresh = false): Promise<void> {
   if (clips.length === 0) return;
-  await session().settled();
   const gains = measure === null ? null : await gainsFor(clips, chain, measure);
   if (measure !== null && !gains) return;
   setView({ bareGains: new Map() });

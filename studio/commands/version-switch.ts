@@ -1,6 +1,7 @@
 import { timebaseOf } from "@wet-thread/core/model/document";
 import { transport } from "@/engine/transport";
 import { addressOf } from "@/state/address";
+import { ServerError } from "@/state/api";
 import { useComparing } from "@/state/comparing";
 import { recorderState } from "@/state/recording";
 import { session } from "@/state/session";
@@ -44,7 +45,10 @@ export async function switchVersion(versionId: string, here = false): Promise<vo
   carried = { tick: timebaseOf(session().doc).tempo.ticksAt(at), playing, here, compared: view().panel === "compare" ? now : null };
   if (playing) transport().stop();
   // While the server is away they stay with their version.
-  await Promise.race([session().settled(), new Promise((wake) => setTimeout(wake, MOST_WAIT_MS))]);
+  const away = (error: unknown): void => {
+    if (!(error instanceof ServerError)) throw error;
+  };
+  await Promise.race([session().settled().catch(away), new Promise((wake) => setTimeout(wake, MOST_WAIT_MS))]);
   const hash = here ? `#${addressOf({ ...view(), clipIds: new Set(), range: null, seamId: null })}` : (left.get(versionId) ?? "");
   History.prototype.pushState.call(window.history, window.history.state, "", `/p/${project.id}?version=${versionId}${hash}`);
   opens(versionId);

@@ -36,8 +36,10 @@ export function VersionMenu() {
   };
   const make = async (from?: string): Promise<void> => {
     const title = fresh.trim() || (from ? `${called}, copy` : "New version");
-    await session().settled();
-    const made = await tried(() => ask<{ id: string }>(`/api/projects/${projectId}/versions`, { json: { name: title, ...(from && { from }) } }));
+    const made = await tried(async () => {
+      await session().settled();
+      return ask<{ id: string }>(`/api/projects/${projectId}/versions`, { json: { name: title, ...(from && { from }) } });
+    });
     if (!made) return;
     setFresh("");
     await session().refreshSources();

@@ -145,9 +145,21 @@ describe("a session", () => {
     s.edit([addTrack("b")]);
     await vi.waitFor(() => expect(s.store.getState().save).toBe("waiting"));
     expect(order(s)).toEqual(["a", "b"]);
+    // What needs them there is told so, rather than done at some later time.
+    await expect(s.settled()).rejects.toThrow("needs 2 steps that are kept here");
     server.away = false;
     await saved(s);
+    await s.settled();
     expect(server.doc.piece.trackOrder).toEqual(["a", "b"]);
+    s.close();
+  });
+  it("tells those who wait for a step to be saved once the server is found to be away", async () => {
+    const s = await Session.open("p");
+    server.away = true;
+    s.edit([addTrack("a")]);
+    await expect(s.settled()).rejects.toThrow("needs a step that is kept here");
+    server.away = false;
+    await saved(s);
     s.close();
   });
   it("does a step once though its answer was lost", async () => {

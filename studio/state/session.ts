@@ -368,9 +368,19 @@ export class Session {
     return this.outbox.steps.length;
   }
 
-  /** Waits until every step has reached the server. */
+  /** Waits until every step has reached the server. Rejects with ServerError while that is away: what needs them there can't be done then. */
   settled(): Promise<void> {
-    return this.outbox.send();
+    return new Promise((done, fail) => {
+      const look = (): void => {
+        const { save, unsent } = this.store.getState();
+        if (save !== "waiting") return;
+        const steps = unsent.length === 1 ? "a step that is" : `${unsent.length} steps that are`;
+        fail(new ServerError(0, `The server is away, and this needs ${steps} kept here until it is back. Try again then.`, {}));
+      };
+      const off = this.store.subscribe(look);
+      this.outbox.send().then(done, fail).finally(off);
+      look();
+    });
   }
 
   private hear(event: LiveEvent): void {

@@ -14,8 +14,8 @@ interface Laying {
 const idsOf = (clips: readonly Clip[]): string => clips.map((c) => c.id).join(" ");
 
 /**
- * The chain of clips as it is worked on. To lay one takes a moment, since what came before is saved first and a normalise is measured: until
- * then it shows as it will be, and what is changed next goes on from there, however fast the hand or the key is.
+ * The chain of clips as it is worked on. Laying one may take a moment, where a normalise is measured: until then it shows as it will be, and
+ * what is changed next goes on from there, however fast the hand or the key is.
  */
 export function useChain(clips: readonly Clip[], laid: readonly Processor[]) {
   const [turned, setTurned] = useState<readonly Processor[] | null>(null);
