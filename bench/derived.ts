@@ -1,10 +1,9 @@
 // The rows about pieces of clips that play what recipes make, or carry envelopes: opened and drawn by the real page, and made anew after an edit.
-import { chromium } from "@playwright/test";
 import { playedId } from "@wet-thread/core/model/played";
 import type { Clip } from "@wet-thread/core/model/schema";
 import { RATE } from "./large";
 import { loadLargePiece, send } from "./load";
-import { ARGS, frameRows, lowAndWide, openPage, openRow, openTime } from "./page";
+import { frameRows, lowAndWide, openPage, openRow, openTime, withPages } from "./page";
 import { median, p95, type Row } from "./rows";
 import { BASE, call, newProject, sendLong, whenRead } from "./server";
 
@@ -60,12 +59,11 @@ export async function stretchedRows(): Promise<Row[]> {
   return [row("stretch.heard", first, "the first"), row("stretch.made", all, "all")];
 }
 
-export async function derivedRows(): Promise<Row[]> {
-  const rows: Row[] = [];
-  const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ARGS });
-  try {
+export const derivedRows = (): Promise<Row[]> =>
+  withPages(async () => {
+    const rows: Row[] = [];
     const { projectId, versionId } = await loadLargePiece(20, 100);
-    const page = await openPage(browser);
+    const page = await openPage();
     const plain = await openRow(page, projectId, "open, plain", "2,000 clips");
     const ids = (await clipsOf(versionId)).map((c) => c.id);
     const { revision } = await call<{ revision: number }>(`/api/versions/${versionId}`);
@@ -88,12 +86,9 @@ export async function derivedRows(): Promise<Row[]> {
       dense.versionId,
       all.map((id) => ({ type: "set-envelope", clipIds: [id], kind: "gain", from: "clip", points: line, links: false })),
     );
-    const other = await openPage(browser);
+    const other = await openPage();
     await openTime(other, dense.projectId);
     await lowAndWide(other);
     rows.push(...(await frameRows(other, "10,200 clips with envelopes in view")));
     return rows;
-  } finally {
-    await browser.close();
-  }
-}
+  });

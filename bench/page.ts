@@ -1,10 +1,13 @@
 // The rows that drive the real page in Chromium: opening, drawing, playing, memory.
-import { type Browser, chromium, type Page } from "@playwright/test";
+import fs from "node:fs";
+import os from "node:os";
+import path from "node:path";
+import { type BrowserContext, chromium, type Page } from "@playwright/test";
 import { loadLargePiece, loadLongNight, loadManyTracks, loadTakes } from "./load";
 import { p95, type Row } from "./rows";
 import { BASE, call } from "./server";
 
-export const ARGS = [
+const ARGS = [
   "--no-sandbox",
   "--disable-gpu",
   "--disable-quic",
@@ -20,11 +23,33 @@ export const ARGS = [
 /** Hours of the long recording; fewer for a quick look. */
 const HOURS = Number(process.env.WET_THREAD_BENCH_HOURS ?? 4);
 
-export async function openPage(browser: Browser): Promise<Page> {
-  const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+const profiles = new Set<BrowserContext>();
+
+/** A page in a browser with a profile on the disk, as people have one: what the application's code was compiled to lasts from one opening to the next. */
+export async function openPage(): Promise<Page> {
+  const folder = fs.mkdtempSync(path.join(os.tmpdir(), "wet-thread-bench-"));
+  const context = await chromium.launchPersistentContext(folder, {
+    executablePath: "/usr/bin/chromium",
+    args: ARGS,
+    viewport: { width: 1280, height: 800 },
+  });
+  profiles.add(context);
+  context.once("close", () => {
+    profiles.delete(context);
+    fs.rmSync(folder, { recursive: true, force: true });
+  });
   // The compiler that runs the bench gives functions their names by a helper that the page does not have.
   await context.addInitScript("globalThis.__name = (f) => f");
-  return context.newPage();
+  return context.pages()[0];
+}
+
+/** Leaves no browser behind, however the work ends. */
+export async function withPages<T>(work: () => Promise<T>): Promise<T> {
+  try {
+    return await work();
+  } finally {
+    for (const context of profiles) await context.close();
+  }
 }
 
 const drawn = (page: Page): Promise<unknown> =>
@@ -131,9 +156,9 @@ export async function lowAndWide(page: Page): Promise<void> {
   await page.waitForTimeout(3000);
 }
 
-async function largeRows(browser: Browser): Promise<Row[]> {
+async function largeRows(): Promise<Row[]> {
   const { projectId } = await loadLargePiece();
-  const page = await openPage(browser);
+  const page = await openPage();
   const rows = [await openRow(page, projectId, "open.large", "20,000 clips")];
   await lowAndWide(page);
   rows.push(...(await frameRows(page, "200 × 100 clips")));
@@ -141,7 +166,7 @@ async function largeRows(browser: Browser): Promise<Row[]> {
   await page.context().close();
   // As many lanes as are seen at once, with 600 clips each: 10,200 in view.
   const dense = await loadLargePiece(17, 600);
-  const other = await openPage(browser);
+  const other = await openPage();
   await openTime(other, dense.projectId);
   await lowAndWide(other);
   rows.push(...(await frameRows(other, "10,200 clips in view")));
@@ -196,9 +221,9 @@ async function strikeTimes(page: Page): Promise<number[]> {
   });
 }
 
-async function playRows(browser: Browser): Promise<Row[]> {
+async function playRows(): Promise<Row[]> {
   const { projectId } = await loadManyTracks();
-  const page = await openPage(browser);
+  const page = await openPage();
   await openTime(page, projectId);
   await page.keyboard.press("w");
   const start = await startRows(page);
@@ -251,13 +276,13 @@ async function clicksOff(sourceId: string, offset: number, length: number): Prom
   return off;
 }
 
-async function recordRows(browser: Browser): Promise<Row[]> {
+async function recordRows(): Promise<Row[]> {
   const { projectId, versionId } = await loadManyTracks(32, Math.ceil(MINUTES / 1.25));
   await call(`/api/versions/${versionId}/edits`, {
     revision: (await call<{ revision: number }>(`/api/versions/${versionId}`)).revision,
     edits: Array.from({ length: RECORDED }, (_, i) => ({ type: "add-track", id: `rec${i}`, name: `Input ${i + 1}`, index: i })),
   });
-  const page = await openPage(browser);
+  const page = await openPage();
   await page.addInitScript((state) => localStorage.setItem("wet-thread recording", JSON.stringify({ state, version: 0 })), { countInBars: 0 });
   await openTime(page, projectId);
   for (let i = 0; i < 5; i++) await page.keyboard.press("Shift+ArrowDown");
@@ -289,9 +314,9 @@ const LANES = 50;
 const TAKE_MINUTES = 10;
 
 /** A take stack of fifty takes of ten minutes: its lanes while the view moves, and while one is swept over. */
-async function takesRows(browser: Browser): Promise<Row[]> {
+async function takesRows(): Promise<Row[]> {
   const { projectId } = await loadTakes(LANES, TAKE_MINUTES);
-  const page = await openPage(browser);
+  const page = await openPage();
   await page.addInitScript(() => localStorage.setItem("wet-thread settings", JSON.stringify({ state: { takes: true, snapOn: false }, version: 0 })));
   await openTime(page, projectId);
   await page.keyboard.press("w");
@@ -324,9 +349,9 @@ async function takesRows(browser: Browser): Promise<Row[]> {
   return [...rows, { name: "takes.sweep", value: p95(swept), unit: `ms p95 from a move to the next frame, ${LANES} takes`, budget: "–" }];
 }
 
-async function longRows(browser: Browser): Promise<Row[]> {
+async function longRows(): Promise<Row[]> {
   const { projectId } = await loadLongNight(HOURS, 600);
-  const page = await openPage(browser);
+  const page = await openPage();
   const open = await openRow(page, projectId, "open.long", `${HOURS} h stereo, 600 edits`);
   await page.keyboard.press("w");
   await page.waitForTimeout(2000);
@@ -341,12 +366,6 @@ async function longRows(browser: Browser): Promise<Row[]> {
   return [open, ...drawing, { name: "page.memory, long", value: memory, unit: "MB", budget: "< 600" }];
 }
 
-/** The rows of one of the pieces, in a browser of their own. */
-export const pageRows = (of: "large" | "play" | "record" | "takes" | "long") => async (): Promise<Row[]> => {
-  const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ARGS });
-  try {
-    return await { large: largeRows, play: playRows, record: recordRows, takes: takesRows, long: longRows }[of](browser);
-  } finally {
-    await browser.close();
-  }
-};
+/** The rows of one of the pieces. */
+export const pageRows = (of: "large" | "play" | "record" | "takes" | "long") => (): Promise<Row[]> =>
+  withPages({ large: largeRows, play: playRows, record: recordRows, takes: takesRows, long: longRows }[of]);
