@@ -1,4 +1,4 @@
-import { eq, sql } from "drizzle-orm";
+import { and, eq, ne } from "drizzle-orm";
 import { db } from "../db/client";
 import { made, sources } from "../db/schema";
 import { announce } from "../events";
@@ -14,30 +14,26 @@ export async function runMake({ madeId, from, to }: JobPayloads["make"]): Promis
     .where(eq(made.id, madeId));
   // Its recording was taken away meanwhile.
   if (!row) return;
-  const tell = async (status: "rendering" | "ready", progress: number): Promise<boolean> => {
-    const still = await db().update(made).set({ status, progress, error: null }).where(eq(made.id, madeId)).returning({ id: made.id });
-    await announce(db(), { type: "made", projectId: row.projectId, madeId, status, progress });
+  const say = (status: string, progress: number): Promise<void> =>
+    announce(db(), { type: "made", projectId: row.projectId, madeId, status, progress });
+  const gone = async (progress: number): Promise<boolean> => {
+    const still = await db().update(made).set({ status: "rendering", progress, error: null }).where(eq(made.id, madeId)).returning({ id: made.id });
+    await say("rendering", progress);
     return still.length === 0;
   };
   const indexes = Array.from({ length: to - from }, (_, i) => from + i);
-  let begun = false;
   try {
-    await makeChunks(madeId, indexes, async (done, of) => {
-      begun = true;
-      return tell("rendering", done / of);
-    });
+    await makeChunks(madeId, indexes, (done, of) => gone(done / of));
   } catch (error) {
     // It is tried again; meanwhile the clip is heard as tape.
-    await announce(db(), { type: "made", projectId: row.projectId, madeId, status: "failed", progress: 0 });
+    await say("failed", 0);
     throw error;
   }
-  if (begun || (await isUnderWay(madeId))) await tell("ready", 1);
+  // Said once, by whichever of the jobs that were asked for the same comes first.
+  const first = await db()
+    .update(made)
+    .set({ status: "ready", progress: 1, error: null })
+    .where(and(eq(made.id, madeId), ne(made.status, "ready")))
+    .returning({ id: made.id });
+  if (first.length > 0) await say("ready", 1);
 }
-
-const isUnderWay = async (id: string): Promise<boolean> => {
-  const [row] = await db()
-    .select({ other: sql<boolean>`${made.status} <> 'ready'` })
-    .from(made)
-    .where(eq(made.id, id));
-  return row?.other ?? false;
-};
