@@ -116,7 +116,9 @@ try {
   // First by itself: the types of the studio take in what the build writes.
   if (driven) await ensureBuild();
   // Side by side: the API's tests wait for processes of their own most of the time. Scenes have the machine to themselves: they listen.
-  const [env] = await Promise.all([driven ? served() : null, checks()]);
+  const both = await Promise.allSettled([driven ? served() : null, checks()]);
+  for (const { reason } of both) if (reason) throw reason;
+  const env = both[0].value;
   const report = path.join(OUT, "e2e.json");
   await suite(
     "e2e",

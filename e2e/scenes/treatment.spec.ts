@@ -131,7 +131,9 @@ test("the server away, a chain is laid and changed all the same; what must be me
   await expect(page.getByText("-6 dB")).toBeVisible();
   await expect(page.getByTestId("save-state")).toHaveAttribute("data-save", "waiting");
   await add("Normalise");
-  await expect(page.getByText(/The level could not be measured: The server is away, and this needs 2 steps that are kept here/)).toBeVisible();
+  await expect(
+    page.getByText(/The level could not be measured. The server is away and has not got your last 2 steps yet. They are kept here/),
+  ).toBeVisible();
   await expect(page.getByText("Normalise", { exact: true })).toHaveCount(0);
   await page.unroute(/\/edits$/);
   await editor.saved();

@@ -81,3 +81,22 @@ test("scene 21, gallery cut and short cut: a version from this one, two sections
   await menu.click();
   await expect(page.getByRole("button", { name: "Rename Shorter cut" })).toBeVisible();
 });
+
+test("the server away, what is different in another version is not known, and said so; once it is back it is told", async ({ page }) => {
+  const demo = await aDemo("Compared while away");
+  const editor = await EditorPage.open(page, demo, {});
+  const [take] = await editor.lane("guide");
+  expect((await api("POST", `/api/projects/${demo.projectId}/versions`, { name: "Short cut", from: demo.versionId })).status).toBe(201);
+  await editor.show(take.start, take.start + take.length);
+  await editor.select(take.id);
+  await page.route(/\/edits$/, (route) => route.abort());
+  await page.keyboard.press(".");
+  await expect(page.getByTestId("save-state")).toHaveAttribute("data-save", "waiting");
+  await page.keyboard.press("Control+k");
+  await page.keyboard.type("compare");
+  await page.keyboard.press("Enter");
+  const told = page.getByTestId("compare-count");
+  await expect(told).toHaveText(/^What is different is not known\. The server is away and has not got your last step yet\./);
+  await page.unroute(/\/edits$/);
+  await expect(told).toContainText("1 clip is different");
+});

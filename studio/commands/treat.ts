@@ -48,7 +48,7 @@ async function gainsFor(clips: readonly Clip[], chain: readonly Processor[], at:
     );
   } catch (error) {
     if (!(error instanceof ServerError)) throw error;
-    toast.error(`The level could not be measured: ${error.message}`);
+    toast.error(`The level could not be measured. ${error.message}`);
     return null;
   }
 }
@@ -138,7 +138,7 @@ async function levelBare(clips: readonly Clip[]): Promise<void> {
     if (first !== undefined) toast(`Bare, ${first >= 0 ? "+" : "−"}${Math.abs(first).toFixed(1)} dB to be as loud`, { id: "bypass", duration: 2000 });
   } catch (error) {
     if (!(error instanceof ServerError)) throw error;
-    toast.error(`How loud both are could not be measured: ${error.message}`, { id: "bypass" });
+    toast.error(`How loud both are could not be measured. ${error.message}`, { id: "bypass" });
   }
 }
 

@@ -34,26 +34,29 @@ export function ComparePanel() {
   const other = (others.find((v) => v.id === wanted) ?? others[0])?.id ?? "";
   const setRows = (next: readonly Compared[] | null): void => useComparing.setState({ rows: next });
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  /** Why it is not known what is different. */
+  const [why, setWhy] = useState<string | null>(null);
+  const away = useSession((s) => s.save === "waiting");
   const close = (): void => setView({ panel: null });
-  // biome-ignore lint/correctness/useExhaustiveDependencies: an edit here makes other differences
+  // biome-ignore lint/correctness/useExhaustiveDependencies: an edit here makes other differences, and a server that is back tells them
   useEffect(() => {
     useComparing.setState({ other: other || null, rows: null });
     if (!other) return;
     let gone = false;
     setChosen(new Set());
+    setWhy(null);
     session()
       .settled()
       .then(() => ask<{ differences: Compared[] }>(`/api/versions/${here}/compare/${other}`))
       .then(({ differences }) => !gone && setRows(differences))
       .catch((error) => {
         if (!(error instanceof ServerError)) throw error;
-        if (!gone) setRows([]);
-        toast.error(error.message, { id: "compare" });
+        if (!gone) setWhy(error.message);
       });
     return () => {
       gone = true;
     };
-  }, [here, other, revision]);
+  }, [here, other, revision, away]);
   // While a panel is open few keys go through: those that go to and fro between versions do here.
   useEffect(() => {
     const press = (e: KeyboardEvent): void => {
@@ -97,7 +100,9 @@ export function ComparePanel() {
       </label>
       <p className="mt-2 text-ink-2 text-sm" role="status" data-testid="compare-count">
         {rows === null
-          ? "Comparing …"
+          ? why === null
+            ? "Comparing …"
+            : `What is different is not known. ${why}`
           : rows.length === 0
             ? "No clip is different."
             : `${rows.length === 1 ? "1 clip is" : `${rows.length} clips are`} different`}

@@ -146,7 +146,7 @@ describe("a session", () => {
     await vi.waitFor(() => expect(s.store.getState().save).toBe("waiting"));
     expect(order(s)).toEqual(["a", "b"]);
     // What needs them there is told so, rather than done at some later time.
-    await expect(s.settled()).rejects.toThrow("needs 2 steps that are kept here");
+    await expect(s.settled()).rejects.toThrow("has not got your last 2 steps yet. They are kept here");
     server.away = false;
     await saved(s);
     await s.settled();
@@ -157,7 +157,7 @@ describe("a session", () => {
     const s = await Session.open("p");
     server.away = true;
     s.edit([addTrack("a")]);
-    await expect(s.settled()).rejects.toThrow("needs a step that is kept here");
+    await expect(s.settled()).rejects.toThrow("has not got your last step yet. It is kept here");
     server.away = false;
     await saved(s);
     s.close();

@@ -373,9 +373,9 @@ export class Session {
     return new Promise((done, fail) => {
       const look = (): void => {
         const { save, unsent } = this.store.getState();
-        if (save !== "waiting") return;
-        const steps = unsent.length === 1 ? "a step that is" : `${unsent.length} steps that are`;
-        fail(new ServerError(0, `The server is away, and this needs ${steps} kept here until it is back. Try again then.`, {}));
+        if (save !== "waiting" || unsent.length === 0) return;
+        const steps = unsent.length === 1 ? "your last step yet. It is" : `your last ${unsent.length} steps yet. They are`;
+        fail(new ServerError(0, `The server is away and has not got ${steps} kept here; try again once it is back.`, {}));
       };
       const off = this.store.subscribe(look);
       this.outbox.send().then(done, fail).finally(off);

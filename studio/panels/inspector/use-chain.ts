@@ -42,8 +42,6 @@ export function useChain(clips: readonly Clip[], laid: readonly Processor[]) {
     laying.current = true;
     try {
       for (let next = waiting.current.shift(); next; next = waiting.current.shift()) {
-        // One that nobody waits for any more need not be laid, unless something is measured in it.
-        if (next.measure === null && waiting.current.length > 0) continue;
         if (next.chain.length === 0) treatmentOff();
         else await layChain(next.clips, next.chain, next.measure);
       }

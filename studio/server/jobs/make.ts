@@ -16,14 +16,15 @@ export async function runMake({ madeId, from, to }: JobPayloads["make"]): Promis
   if (!row) return;
   const say = (status: string, progress: number): Promise<void> =>
     announce(db(), { type: "made", projectId: row.projectId, madeId, status, progress });
-  const gone = async (progress: number): Promise<boolean> => {
+  /** Tells how far it is; true where what it makes is not wanted any more. */
+  const told = async (progress: number): Promise<boolean> => {
     const still = await db().update(made).set({ status: "rendering", progress, error: null }).where(eq(made.id, madeId)).returning({ id: made.id });
     await say("rendering", progress);
     return still.length === 0;
   };
   const indexes = Array.from({ length: to - from }, (_, i) => from + i);
   try {
-    await makeChunks(madeId, indexes, (done, of) => gone(done / of));
+    await makeChunks(madeId, indexes, (done, of) => told(done / of));
   } catch (error) {
     // It is tried again; meanwhile the clip is heard as tape.
     await say("failed", 0);
