@@ -1,3 +1,4 @@
+import { lasting } from "../dsp/maths";
 import type { Biquad } from "../dsp/treat/biquad";
 import { TruePeak } from "./true-peak";
 
@@ -85,10 +86,10 @@ class Weighting {
       t = h.b2 * y - h.a2 * z;
       sum += z * z;
     }
-    state[0] = p;
-    state[1] = q;
-    state[2] = r;
-    state[3] = t;
+    state[0] = lasting(p);
+    state[1] = lasting(q);
+    state[2] = lasting(r);
+    state[3] = lasting(t);
     return sum;
   }
 }
@@ -103,7 +104,9 @@ export class LoudnessMeter {
   private now = 0;
   private inStep = 0;
   private total = 0;
+  /** The highest so far, on the samples and between them. */
   private highest = 0;
+  private between = 0;
 
   /** `peaks`: whether true peaks are looked for as well, which takes most of the time. */
   constructor(
@@ -139,7 +142,11 @@ export class LoudnessMeter {
         const v = x[i] < 0 ? -x[i] : x[i];
         if (v > this.highest) this.highest = v;
       }
-      this.truePeaks[c]?.push(count === x.length ? x : x.subarray(0, count));
+    }
+    for (const [c, peaks] of this.truePeaks.entries()) {
+      const x = planes[c];
+      // Only the highest of all channels counts.
+      this.between = peaks.push(count === x.length ? x : x.subarray(0, count), Math.max(this.highest, this.between));
     }
   }
 
@@ -157,7 +164,7 @@ export class LoudnessMeter {
     const [momentary, shortTerm] = [this.over(MOMENTARY), this.over(SHORT_TERM)];
     const loud = (p: number | null): number | null => (p !== null && p > 0 && lufs(p) > ABSOLUTE ? lufs(p) : null);
     const highest = (list: readonly (number | null)[]): number | null => list.reduce<number | null>((m, p) => Math.max(m ?? 0, p ?? 0) || null, null);
-    const peak = Math.max(this.highest, ...this.truePeaks.map((t) => t.finish()));
+    const peak = Math.max(this.highest, ...this.truePeaks.map((t) => t.finish(Math.max(this.highest, this.between))));
     return {
       // What is shorter than a block is measured whole, ungated.
       integrated: measured === 0 ? null : this.powers.length < MOMENTARY ? loud(this.total / measured) : integrated(momentary),

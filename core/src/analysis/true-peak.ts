@@ -29,6 +29,8 @@ function filters(up: number): Float64Array[] {
 /** Filters in sets of three: the first is the coarse grid, the others are the fine one. */
 const SETS = 1 + (FINE - 1) / 3;
 let sets: Float64Array[] | null = null;
+/** Between samples the sound is at most so many times as high as the highest that the filters see: were each sign the worst. */
+let most = 1;
 
 /**
  * The true peak of one channel (ITU-R BS.1770-5, annex 2): the highest value that the sound has between its samples too, looked for at four
@@ -43,16 +45,21 @@ export class TruePeak {
   private highest = 0;
 
   constructor() {
-    sets ??= [...filters(COARSE), ...filters(FINE)];
-    this.kernels = newKernels(this.output + ROOM / GROUP + 1);
+    if (!sets) {
+      sets = [...filters(COARSE), ...filters(FINE)];
+      // A hair more, for what singles are rounded by.
+      most = 1.0001 * Math.max(...sets.map((taps) => taps.reduce((sum, h) => sum + Math.abs(h), 0)));
+    }
+    this.kernels = newKernels(this.output + 1);
     for (const [p, taps] of sets.entries())
       for (let k = 0; k < TAPS; k++) this.kernels.floats[Math.floor(p / 3) * 4 * TAPS + 4 * k + (p % 3)] = taps[k];
     this.kernels.floats.fill(0, this.input, this.input + HALF);
   }
 
-  /** Takes more of the sound. */
-  push(samples: Float32Array): void {
+  /** Takes more of the sound. Returns the highest so far; `known`: what is known to be reached, by another channel say, below which it need not look. */
+  push(samples: Float32Array, known = 0): number {
     const { floats } = this.kernels;
+    this.highest = Math.max(this.highest, known);
     for (let at = 0; at < samples.length; ) {
       const n = Math.min(ROOM - this.held, samples.length - at);
       floats.set(samples.subarray(at, at + n), this.input + this.held);
@@ -60,6 +67,7 @@ export class TruePeak {
       at += n;
       this.look();
     }
+    return this.highest;
   }
 
   /** Looks at the groups that have enough on both sides, and lets go of them. */
@@ -68,11 +76,16 @@ export class TruePeak {
     const { floats } = kernels;
     const groups = Math.floor((this.held - TAPS + 1) / GROUP);
     if (groups <= 0) return;
-    kernels.between64(0, TAPS, input, groups, output);
+    let after = kernels.loudest(input, GROUP);
     for (let g = 0; g < groups; g++) {
-      const most = floats[output + g];
-      if (most > this.highest) this.highest = most;
-      if (most * HIDDEN > this.highest) this.lookClosely(g * GROUP);
+      const own = after;
+      after = kernels.loudest(input + (g + 1) * GROUP, GROUP);
+      // The filters of a group see no more than itself and as many samples after it.
+      if (Math.max(own, after) * most <= this.highest) continue;
+      kernels.between64(0, TAPS, input + g * GROUP, 1, output);
+      const found = floats[output];
+      if (found > this.highest) this.highest = found;
+      if (found * HIDDEN > this.highest) this.lookClosely(g * GROUP);
     }
     floats.copyWithin(input, input + groups * GROUP, input + this.held);
     this.held -= groups * GROUP;
@@ -82,15 +95,13 @@ export class TruePeak {
     const { kernels, input, output } = this;
     // Three places of the grid at a time, as the coarse one has them.
     for (let set = 1; set < SETS; set++) {
-      kernels.between64(set * 4 * TAPS, TAPS, input + from, 1, output + ROOM / GROUP);
-      const most = kernels.floats[output + ROOM / GROUP];
-      if (most > this.highest) this.highest = most;
+      kernels.between64(set * 4 * TAPS, TAPS, input + from, 1, output);
+      this.highest = Math.max(this.highest, kernels.floats[output]);
     }
   }
 
   /** The highest value, once all of the sound has come; 1 is full scale. */
-  finish(): number {
-    this.push(new Float32Array(TAPS + GROUP));
-    return this.highest;
+  finish(known = 0): number {
+    return this.push(new Float32Array(TAPS + GROUP), known);
   }
 }

@@ -56,5 +56,14 @@ export function sin(x: number): number {
 
 export const cos = (x: number): number => sin(x + HALF_PI);
 
+/** So little (−600 dB) that no float of a sound changes by it. */
+const NOTHING = 1e-30;
+
+/**
+ * A filter's state, or nothing once it has died away: what goes on falling in silence comes to the numbers next to zero, with which machines
+ * work many times as long.
+ */
+export const lasting = (state: number): number => (state < NOTHING && state > -NOTHING ? 0 : state);
+
 /** dB as a factor. */
 export const factorOf = (db: number): number => exp((db * Math.LN10) / 20);

@@ -136,7 +136,9 @@ async function* coded(to: Writing, pieces: AsyncIterable<Piece>): AsyncGenerator
   const encode = encoder(to.format === "flac" ? to : { ...to, samples: "float32" });
   try {
     await writeFile(about, metadata(to));
-    const input = ["-f", plain, "-ar", String(to.sampleRate), "-ac", String(to.channels), "-i", "pipe:0", "-i", about];
+    // With more than one input it looks for the next packet and sleeps ten milliseconds where there is none yet: it gets room to read ahead.
+    const ahead = ["-thread_queue_size", "512"];
+    const input = ["-f", plain, "-ar", String(to.sampleRate), "-ac", String(to.channels), ...ahead, "-i", "pipe:0", "-i", about];
     // Its header is written anew when all is known.
     const run = ffmpeg(["-y", ...input, "-map", "0:a", "-map_metadata", "1", "-map_chapters", "1", ...coding(to), out]);
     try {

@@ -1,5 +1,5 @@
 import type { Processor } from "../../model/treatment";
-import { cos, exp, sin } from "../maths";
+import { cos, exp, lasting, sin } from "../maths";
 
 type Filter = Extract<Processor, { kind: "lowCut" | "highCut" | "lowShelf" | "highShelf" | "bell" | "notch" }>;
 
@@ -63,15 +63,23 @@ export function biquadOf(p: Filter, rate: number): Biquad {
   }
 }
 
+/** After so many samples it is looked whether a filter rests. */
+const STRETCH = 256;
+
 /** Filters samples in place: transposed direct form II, its state in doubles. */
 export function filter(x: Float32Array, { b0, b1, b2, a1, a2 }: Biquad): void {
   let [u, v] = [0, 0];
-  for (let i = 0; i < x.length; i++) {
-    const from = x[i];
-    const to = b0 * from + u;
-    u = b1 * from - a1 * to + v;
-    v = b2 * from - a2 * to;
-    x[i] = to;
+  for (let at = 0; at < x.length; at += STRETCH) {
+    const end = Math.min(x.length, at + STRETCH);
+    for (let i = at; i < end; i++) {
+      const from = x[i];
+      const to = b0 * from + u;
+      u = b1 * from - a1 * to + v;
+      v = b2 * from - a2 * to;
+      x[i] = to;
+    }
+    u = lasting(u);
+    v = lasting(v);
   }
 }
 

@@ -1,5 +1,5 @@
 import type { Processor } from "../../model/treatment";
-import { exp, factorOf } from "../maths";
+import { exp, factorOf, lasting } from "../maths";
 
 /** How much of a value stays after one sample, for a time constant in ms. */
 const stays = (ms: number, rate: number): number => exp(-1000 / (ms * rate));
@@ -38,7 +38,7 @@ export function gate(channels: readonly Float32Array[], p: Extract<Processor, { 
     if (level[i] >= threshold) held = hold + 1;
     const goal = held > 0 ? 1 : floor;
     if (held > 0) held--;
-    gain = goal + (gain - goal) * (goal > gain ? opens : closes);
+    gain = lasting(goal + (gain - goal) * (goal > gain ? opens : closes));
     for (const x of channels) x[i] *= gain;
   }
 }
@@ -59,7 +59,7 @@ export function compressor(channels: readonly Float32Array[], p: Extract<Process
   let taken = 0;
   for (let i = 0; i < level.length; i++) {
     const goal = level[i] > 1e-6 ? reductionDb(20 * Math.log10(level[i]), p) : 0;
-    taken = goal + (taken - goal) * (goal > taken ? falls : rises);
+    taken = lasting(goal + (taken - goal) * (goal > taken ? falls : rises));
     const gain = factorOf(p.makeUp - taken);
     for (const x of channels) x[i] *= gain;
   }

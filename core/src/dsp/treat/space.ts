@@ -1,5 +1,5 @@
 import type { Processor } from "../../model/treatment";
-import { exp, sin } from "../maths";
+import { exp, lasting, sin } from "../maths";
 
 type Of<K extends Processor["kind"]> = Extract<Processor, { kind: K }>;
 
@@ -14,7 +14,7 @@ export function echo(x: Float32Array, p: Of<"echo">, rate: number): void {
   let dull = 0;
   for (let i = 0, at = 0; i < x.length; i++) {
     const late = line[at];
-    dull = late + (dull - late) * pole;
+    dull = lasting(late + (dull - late) * pole);
     line[at] = x[i] + p.feedback * dull;
     if (++at === delay) at = 0;
     x[i] = x[i] * (1 - p.mix) + dull * p.mix;
@@ -46,7 +46,7 @@ export function room(channels: readonly Float32Array[], p: Of<"room">, rate: num
     let sum = 0;
     for (let k = 0; k < lines.length; k++) {
       const late = lines[k][at[k]] * gains[k];
-      dull[k] = late + (dull[k] - late) * pole;
+      dull[k] = lasting(late + (dull[k] - late) * pole);
       out[k] = dull[k];
       sum += dull[k];
     }
@@ -104,10 +104,10 @@ export function phaser(x: Float32Array, p: Of<"phaser">, rate: number, start: nu
     let value = x[i] + back * p.feedback;
     for (let k = 0; k < STAGES; k++) {
       const out = a * value + state[k];
-      state[k] = value - a * out;
+      state[k] = lasting(value - a * out);
       value = out;
     }
-    back = value;
+    back = lasting(value);
     x[i] = x[i] * (1 - p.mix) + value * p.mix;
   }
 }
