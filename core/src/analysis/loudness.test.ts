@@ -85,7 +85,9 @@ describe("the loudness meter", () => {
   });
   it("finds what a long filter at sixteen times the rate finds", () => {
     const long = 200;
-    const rows = Array.from({ length: 16 }, (_, p) => Float64Array.from({ length: 2 * long + 1 }, (_, k) => windowedSinc(k - long - p / 16, 1, long)));
+    const rows = Array.from({ length: 16 }, (_, p) =>
+      Float64Array.from({ length: 2 * long + 1 }, (_, k) => windowedSinc(k - long - p / 16, 1, long)),
+    );
     for (const seed of [3, 4, 5]) {
       // Tones up to nine tenths of half the rate, with an end and a beginning that ring.
       const places = noise(40, seed);
