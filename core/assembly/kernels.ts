@@ -283,44 +283,59 @@ export function halve(x: usize, n: i32, out: usize): void {
   }
 }
 
-/** The factor of the k-th of eight samples: of the four before or after, and of its place among them. */
-// @ts-ignore: decorator
-@inline
-function factorOf(fours: v128, within: v128, k: i32): f32 {
-  const own = k < 4 ? <f32>f64x2.extract_lane(fours, 0) : <f32>f64x2.extract_lane(fours, 1);
-  const place = k & 3;
-  if (place == 0) return own * f32x4.extract_lane(within, 0);
-  if (place == 1) return own * f32x4.extract_lane(within, 1);
-  if (place == 2) return own * f32x4.extract_lane(within, 2);
-  return own * f32x4.extract_lane(within, 3);
-}
+/** The powers of a step, 0 … 15, of the swell that is under way. */
+const within = memory.data(64);
 
 /**
- * n samples at x, each times factor · step^k, where k counts from `skip` on: eight at a time, from the power of each four in doubles and that of the
- * place among them in singles, so that a sample's factor hangs on its k alone.
+ * n samples at x, each times factor · step^k, where k counts from `skip` on. A power is the product of three, of 1,024, of 16 and of single samples: the
+ * former two in doubles, so that a sample's factor hangs on its k alone and any k is soon come to.
  */
 export function swell(x: usize, n: i32, skip: i32, factor: f64, step: f64): void {
-  const two = step * step;
-  const four = two * two;
-  const eight = f64x2.splat(four * four);
-  let within = f32x4.splat(1);
-  within = f32x4.replace_lane(within, 1, <f32>step);
-  within = f32x4.replace_lane(within, 2, <f32>two);
-  within = f32x4.replace_lane(within, 3, <f32>(two * step));
-  let fours = f64x2.replace_lane(f64x2.splat(factor), 1, factor * four);
-  for (let q = skip >> 3; q > 0; q--) fours = f64x2.mul(fours, eight);
-  let k = skip & 7;
-  if (k > 0) {
-    for (; k < 8 && n > 0; k++, n--, x += 4) store<f32>(x, load<f32>(x) * factorOf(fours, within, k));
-    fours = f64x2.mul(fours, eight);
+  let power: f64 = 1;
+  for (let j: usize = 0; j < 64; j += 4) {
+    store<f32>(within + j, <f32>power);
+    power *= step;
   }
-  for (; n >= 8; n -= 8, x += 32) {
-    const own = f32x4.demote_f64x2_zero(fours);
-    v128.store(x, f32x4.mul(v128.load(x), f32x4.mul(f32x4.splat(f32x4.extract_lane(own, 0)), within)));
-    v128.store(x, f32x4.mul(v128.load(x, 16), f32x4.mul(f32x4.splat(f32x4.extract_lane(own, 1)), within)), 16);
-    fours = f64x2.mul(fours, eight);
+  const sixteen = power;
+  let wide = sixteen * sixteen;
+  for (let j = 0; j < 5; j++) wide *= wide;
+  let far = factor;
+  for (let q = skip >> 10; q > 0; q--) far *= wide;
+  let near: f64 = 1;
+  let group = (skip >> 4) & 63;
+  for (let q = group; q > 0; q--) near *= sixteen;
+  const a = v128.load(within);
+  const b = v128.load(within, 16);
+  const c = v128.load(within, 32);
+  const d = v128.load(within, 48);
+  let k = skip & 15;
+  while (n > 0) {
+    if (k == 0) {
+      const groups = min(64 - group, n >> 4);
+      for (let q = groups; q > 0; q--, x += 64) {
+        const all = f32x4.splat(<f32>(far * near));
+        v128.store(x, f32x4.mul(v128.load(x), f32x4.mul(all, a)));
+        v128.store(x, f32x4.mul(v128.load(x, 16), f32x4.mul(all, b)), 16);
+        v128.store(x, f32x4.mul(v128.load(x, 32), f32x4.mul(all, c)), 32);
+        v128.store(x, f32x4.mul(v128.load(x, 48), f32x4.mul(all, d)), 48);
+        near *= sixteen;
+      }
+      group += groups;
+      n -= groups << 4;
+    }
+    if (group < 64) {
+      const own = <f32>(far * near);
+      for (; k < 16 && n > 0; k++, n--, x += 4) store<f32>(x, load<f32>(x) * (own * load<f32>(within + ((<usize>k) << 2))));
+      k = 0;
+      group++;
+      near *= sixteen;
+    }
+    if (group == 64) {
+      group = 0;
+      near = 1;
+      far *= wide;
+    }
   }
-  for (k = 0; n > 0; k++, n--, x += 4) store<f32>(x, load<f32>(x) * factorOf(fours, within, k));
 }
 
 /** Two neighbours, each twice. */

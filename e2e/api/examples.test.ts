@@ -42,16 +42,20 @@ async function stage() {
       { type: "add-section", id: "section-1", start: 0, end: 96_000 },
     ],
   });
-  return { versionId, revision: body.revision as number, sourceId: source.id as string };
+  return { projectId, versionId, revision: body.revision as number, sourceId: source.id as string };
 }
 
 describe("docs/api.md", () => {
+  /** Each example has a copy of it. */
+  let staged: ReturnType<typeof stage> | undefined;
   const page = fs.readFileSync(path.join(import.meta.dirname, "../../docs/api.md"), "utf8");
   it("lists every edit as the code has it (npx tsx scripts/api-docs.ts writes it)", () => {
     expect(page).toContain(editDocs());
   });
   it.each(EDITS.map((e) => [e.type, e.example] as const))("shows an example of %s that works", async (_, example) => {
-    const { versionId, revision, sourceId } = await stage();
+    const { projectId, versionId: from, sourceId } = await (staged ??= stage());
+    const copy = await api("POST", `/api/projects/${projectId}/versions`, { name: example.type, from });
+    const { id: versionId, revision } = copy.body;
     const before = (await api("GET", `/api/versions/${versionId}`)).body;
     const edit = JSON.parse(JSON.stringify(example).replaceAll("source-1", sourceId));
     const done = await api("POST", `/api/versions/${versionId}/edits`, { revision, edits: [edit] });

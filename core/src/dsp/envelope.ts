@@ -5,8 +5,8 @@ import { type Clip, type EnvelopePoint, gainFactor } from "../model/schema";
 /** −144 dB and below is silence. */
 const SILENCE = -144;
 
-/** Gains are worked out anew at every so many samples, counted from zero, and run on by one factor in between: by blocks, whoever asks. */
-const ANCHOR = 1024;
+/** Gains are worked out anew at every so many samples after a point, and run on by one factor in between. */
+const ANCHOR = 16_384;
 
 /** The place in the list of the last point at or before a position; −1 before the first. */
 export function pointBefore(points: readonly EnvelopePoint[], at: number): number {
@@ -46,9 +46,35 @@ export function clipEnvelopeFactor(clip: Pick<Clip, "recipe" | "envelopes">, len
   return line ? envelopeFactor(madeLine(clip, line), Math.max(0, linePlace({ length }, clip, at))) : 1;
 }
 
+/** How a line runs on from a point: one factor a sample, and the gain at the anchor that was asked for last. */
+interface Course {
+  readonly to: EnvelopePoint | null;
+  readonly step: number;
+  anchor: number;
+  factor: number;
+}
+
+/** Powers take as long as some hundred samples: what was worked out for the last block is kept for the next. */
+const courses = new WeakMap<EnvelopePoint, Course>();
+
+/** The course from one point to another, or along the one; its factor is that at the anchor. */
+function courseOf(a: EnvelopePoint, to: EnvelopePoint | null, anchor: number): Course {
+  const slope = to ? (to.value - a.value) / (to.at - a.at) : 0;
+  let course = courses.get(a);
+  if (course?.to !== to) {
+    course = { to, step: 10 ** (slope / 20), anchor: Number.NaN, factor: 0 };
+    courses.set(a, course);
+  }
+  if (course.anchor !== anchor) {
+    course.anchor = anchor;
+    course.factor = gainFactor(a.value + slope * (anchor - a.at));
+  }
+  return course;
+}
+
 /**
  * Multiplies `count` samples at place `x` of some kernels by the factors of a gain envelope at [at, at + count). A factor depends on its position
- * alone, never on where a call begins: in dB the line runs on by one factor a sample from each anchor, or the last point, on.
+ * alone, never on where a call begins: in dB the line runs on by one factor a sample from each anchor on.
  */
 export function scaleByEnvelope(kernels: Kernels, points: readonly EnvelopePoint[], at: number, count: number, x: number): void {
   let i = pointBefore(points, at);
@@ -57,21 +83,19 @@ export function scaleByEnvelope(kernels: Kernels, points: readonly EnvelopePoint
     const [a, b] = [points[i], points[i + 1]];
     const until = Math.min(end, b ? b.at : end);
     if (!a || !b || a.hold || a.value === b.value) {
-      const factor = gainFactor((a ?? points[0]).value);
+      const { factor } = courseOf(a ?? points[0], null, 0);
       if (factor !== 1) kernels.swell(to + place, until - place, 0, factor, 1);
     } else if (touchesSilence(a, b)) {
       const [from, slope] = [gainFactor(a.value), (gainFactor(b.value) - gainFactor(a.value)) / (b.at - a.at)];
       for (let k = place; k < until; k++) kernels.floats[to + k] *= from + slope * (k - a.at);
-    } else {
-      const slope = (b.value - a.value) / (b.at - a.at);
-      const step = 10 ** (slope / 20);
+    } else
       for (let k = place; k < until; ) {
-        const anchor = Math.max(a.at, Math.floor(k / ANCHOR) * ANCHOR);
-        const stop = Math.min(until, (Math.floor(k / ANCHOR) + 1) * ANCHOR);
-        kernels.swell(to + k, stop - k, k - anchor, 10 ** ((a.value + slope * (anchor - a.at)) / 20), step);
+        const anchor = k - ((k - a.at) % ANCHOR);
+        const stop = Math.min(until, anchor + ANCHOR);
+        const { factor, step } = courseOf(a, b, anchor);
+        kernels.swell(to + k, stop - k, k - anchor, factor, step);
         k = stop;
       }
-    }
     place = until;
     i++;
   }

@@ -111,20 +111,27 @@ export class Twins implements Kernels {
 
   swell(x: number, n: number, skip: number, factor: number, step: number): void {
     const { floats } = this;
-    const two = step * step;
-    const four = two * two;
-    const eight = four * four;
-    const within = Float32Array.of(1, step, two, two * step);
-    let [first, second] = [factor, factor * four];
-    const next = (): void => {
-      first *= eight;
-      second *= eight;
-    };
-    for (let q = skip >> 3; q > 0; q--) next();
-    for (let i = 0, k = skip & 7; i < n; i++) {
-      floats[x + i] *= Math.fround(Math.fround(k < 4 ? first : second) * within[k & 3]);
-      k = (k + 1) & 7;
-      if (k === 0) next();
+    const within = new Float32Array(16);
+    let sixteen = 1;
+    for (let j = 0; j < 16; j++) {
+      within[j] = sixteen;
+      sixteen *= step;
+    }
+    let wide = sixteen * sixteen;
+    for (let j = 0; j < 5; j++) wide *= wide;
+    let far = factor;
+    for (let q = skip >> 10; q > 0; q--) far *= wide;
+    let near = 1;
+    let group = (skip >> 4) & 63;
+    for (let q = group; q > 0; q--) near *= sixteen;
+    for (let i = 0, k = skip & 15; i < n; k = 0) {
+      const own = Math.fround(far * near);
+      for (; k < 16 && i < n; k++, i++) floats[x + i] *= Math.fround(own * within[k]);
+      if (++group === 64) {
+        group = 0;
+        near = 1;
+        far *= wide;
+      } else near *= sixteen;
     }
   }
 

@@ -247,11 +247,12 @@ export class Renderer {
     const drawn = clip.envelopes?.gain;
     const source = this.doc.sources.get(clip.sourceId);
     if (!drawn || !source) return;
+    const line = madeLine(clip, drawn);
+    if (!runsBackwards(clip.recipe)) return scaleByEnvelope(this.kernels, line, linePlace(source, clip, first), n, place);
     const samples = this.kernels.floats.subarray(place, place + n);
-    const backwards = runsBackwards(clip.recipe);
-    if (backwards) samples.reverse();
-    scaleByEnvelope(this.kernels, madeLine(clip, drawn), linePlace(source, clip, backwards ? first + n - 1 : first), n, place);
-    if (backwards) samples.reverse();
+    samples.reverse();
+    scaleByEnvelope(this.kernels, line, linePlace(source, clip, first + n - 1), n, place);
+    samples.reverse();
   }
 
   /** Fills the gains of both sides along a pan envelope, the clip's own pan added. */
