@@ -16,7 +16,7 @@ async function peakMemory<T>(work: () => Promise<T>): Promise<{ result: T; megab
   const workers = (): string[] =>
     pids().filter((p) => {
       try {
-        return fs.readFileSync(`/proc/${p}/cmdline`, "utf8").includes("jobs/worker.ts");
+        return fs.readFileSync(`/proc/${p}/cmdline`, "utf8").includes("processes/worker.mjs");
       } catch {
         return false;
       }

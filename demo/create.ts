@@ -1,7 +1,6 @@
-// Makes the demo project through the API, as a person's own program would: `tsx demo/create.ts http://127.0.0.1:4310 [--always]`.
+// Makes the demo project through the API, as a person's own program would.
 import { setTimeout as wait } from "node:timers/promises";
 import { encodeFrames, wavHeader } from "@wet-thread/core/media/wav/writer";
-import pg from "pg";
 import { demoSteps, PROJECT } from "./project";
 import { type Made, makeRecordings } from "./sound";
 
@@ -15,7 +14,7 @@ export function wavBytes({ channels, rate }: Made): Uint8Array<ArrayBuffer> {
   return out;
 }
 
-async function call<T>(url: string, init?: RequestInit): Promise<T> {
+export async function call<T>(url: string, init?: RequestInit): Promise<T> {
   // A server that is open to the network asks for the token of the one who started it.
   const token = process.env.WET_THREAD_TOKEN;
   const answer = await fetch(url, token ? { ...init, headers: { authorization: `Bearer ${token}` } } : init);
@@ -23,7 +22,7 @@ async function call<T>(url: string, init?: RequestInit): Promise<T> {
   return (await answer.json()) as T;
 }
 
-interface Project {
+export interface Project {
   id: string;
   versions: { id: string; name: string; revision: number }[];
 }
@@ -67,30 +66,4 @@ export async function createDemo(base: string, name = PROJECT.name): Promise<{ p
     ({ revision } = await call<{ revision: number }>(`${base}/api/versions/${versionId}/edits`, post({ revision, name: step, edits })));
   }
   return { projectId: project.id, versionId };
-}
-
-/** Takes away a demo that was cut off while it was made: it is made anew, as on the first start. */
-async function dropHalfMade(base: string): Promise<void> {
-  const { projects } = await call<{ projects: { id: string; name: string }[] }>(`${base}/api/projects`);
-  const steps = demoSteps({ get: () => "any" }, { get: () => Number.MAX_SAFE_INTEGER }).length;
-  for (const { id, name } of projects) {
-    if (name !== PROJECT.name) continue;
-    const { versions } = await call<Project>(`${base}/api/projects/${id}`);
-    // Whoever worked on it has more steps behind them, never fewer.
-    if (versions[0].revision >= steps) continue;
-    const database = new pg.Client({ connectionString: process.env.DATABASE_URL });
-    await database.connect();
-    await database.query("delete from projects where id = $1", [id]);
-    await database.end();
-  }
-}
-
-if (process.argv[1] === import.meta.filename) {
-  const base = process.argv[2];
-  await dropHalfMade(base);
-  const { projects } = await call<{ projects: unknown[] }>(`${base}/api/projects`);
-  if (projects.length === 0 || process.argv.includes("--always")) {
-    console.log("wet thread: making the demo, Night shift at Harrow Mill");
-    await createDemo(base);
-  }
 }

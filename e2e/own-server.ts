@@ -65,7 +65,7 @@ export class OwnServer {
       // Only the worker whose parent is this server.
       const status = fs.existsSync(`/proc/${pid}/status`) ? fs.readFileSync(`/proc/${pid}/status`, "utf8") : "";
       if (!new RegExp(`^PPid:\\s+${this.web.child.pid}$`, "m").test(status)) continue;
-      if (!fs.readFileSync(`/proc/${pid}/cmdline`, "utf8").includes("worker.ts")) continue;
+      if (!fs.readFileSync(`/proc/${pid}/cmdline`, "utf8").includes("worker.mjs")) continue;
       process.kill(Number(pid), "SIGKILL");
       killed++;
     }

@@ -24,7 +24,7 @@ try {
   const run = (file, ...args) =>
     spawnSync("node", [...TSX, file, ...args], { cwd: ROOT, stdio: "inherit", env: { ...process.env, ...ENV, WET_THREAD_URL: server.url } }).status ??
     1;
-  status = run("demo/create.ts", server.url) || run("scripts/pictures/take.ts", server.url, ...process.argv.slice(2));
+  status = run("demo/first.ts", server.url) || run("scripts/pictures/take.ts", server.url, ...process.argv.slice(2));
 } finally {
   for (const stop of stops.reverse()) await stop();
 }

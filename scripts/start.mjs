@@ -2,10 +2,11 @@
 
 import { randomUUID } from "node:crypto";
 import { certificate, startFront } from "./lib/front.mjs";
+import { processScript } from "./lib/plain.mjs";
 import { startPostgres } from "./lib/postgres.mjs";
 import { claim } from "./lib/running.mjs";
 import { startServer, urlHost } from "./lib/server.mjs";
-import { buildWorklet, ENV, ensureBuild, ensureFfmpeg, ensureModules, ensureNode, migrate, TSX } from "./lib/setup.mjs";
+import { buildForDev, ENV, ensureBuild, ensureFfmpeg, ensureModules, ensureNode, migrate } from "./lib/setup.mjs";
 import { freePort, Halt, say, start } from "./lib/shell.mjs";
 
 const dev = process.argv.includes("--dev");
@@ -57,9 +58,9 @@ try {
   ensureFfmpeg();
   const postgres = await startPostgres(folder, (end) => stops.push(end));
   stops.push(postgres.watch());
-  migrate(postgres.url);
-  if (dev) await buildWorklet();
+  if (dev) await buildForDev();
   else await ensureBuild();
+  migrate(postgres.url);
   // Open to the network, or over https, a front stands before the web server, which then listens on loopback only.
   const fronted = open || tls !== null;
   const port = await freePort(fronted ? 0 : wished, fronted ? "127.0.0.1" : host);
@@ -84,7 +85,7 @@ try {
     url = `${tls ? "https" : "http"}://${urlHost(host)}:${outside}`;
   }
   running.serves(url, server.child.pid);
-  const demo = start("node", [...TSX, "demo/create.ts", server.url], {
+  const demo = start("node", [processScript("demo"), server.url], {
     env: { ...process.env, ...ENV, DATABASE_URL: postgres.url, WET_THREAD_TOKEN: token },
   });
   stops.push(demo.stop);

@@ -147,11 +147,11 @@ describe("the start command", () => {
       };
       const KILLED: readonly (readonly [string, () => void])[] = [
         ["web", () => kill(web())],
-        ["worker", () => kill(childrenOf(web(), "worker.ts")[0])],
+        ["worker", () => kill(childrenOf(web(), "worker.mjs")[0])],
         ["backend", () => kill(childrenOf(postmaster(), "wet_thread wet_thread")[0])],
         ["postmaster", () => kill(postmaster())],
         ["start", () => kill(owner().pid)],
-        ["all", () => [owner().pid, web(), childrenOf(web(), "worker.ts")[0], postmaster()].forEach(kill)],
+        ["all", () => [owner().pid, web(), childrenOf(web(), "worker.mjs")[0], postmaster()].forEach(kill)],
       ];
       for (let round = 0; round < KILLS; round++) {
         const [what, strike] = KILLED[round % KILLED.length];
@@ -179,10 +179,10 @@ describe("the start command", () => {
       // One of each: the start command, the web server, the worker.
       expect(
         ours()
-          .map((c) => /(start\.mjs|web\.mjs|worker\.ts)/.exec(c)?.[0])
+          .map((c) => /(start\.mjs|web\.mjs|worker\.mjs)/.exec(c)?.[0])
           .filter(Boolean)
           .sort(),
-      ).toEqual(["start.mjs", "web.mjs", "worker.ts"]);
+      ).toEqual(["start.mjs", "web.mjs", "worker.mjs"]);
     },
     40_000 * KILLS,
   );

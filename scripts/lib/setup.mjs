@@ -1,6 +1,7 @@
 import { createHash } from "node:crypto";
 import fs from "node:fs";
 import path from "node:path";
+import { buildPlain, processScript } from "./plain.mjs";
 import { Halt, has, installDebian, ROOT, run, say } from "./shell.mjs";
 
 const at = (...parts) => path.join(ROOT, ...parts);
@@ -60,38 +61,41 @@ function* filesIn(folder) {
 /** What decides the built application. */
 function sourceHash() {
   const hash = createHash("sha256");
-  for (const file of [...filesIn(at("core", "src")), ...filesIn(at("studio")), at("package-lock.json")].sort()) {
+  for (const file of [
+    ...filesIn(at("core", "src")),
+    ...filesIn(at("studio")),
+    ...filesIn(at("demo")),
+    at("scripts", "lib", "plain.mjs"),
+    at("package-lock.json"),
+  ].sort()) {
     if (file.endsWith("next-env.d.ts")) continue;
     hash.update(path.relative(ROOT, file)).update(fs.readFileSync(file));
   }
   return hash.digest("hex");
 }
 
-/** Audio worklets run where no bundler reaches: esbuild writes them as plain JavaScript. */
-export async function buildWorklet() {
-  const esbuild = await import("esbuild");
-  await esbuild.build({
-    entryPoints: ["player", "input"].map((name) => ({ in: at("studio", "engine", "worklet", `${name}.worklet.ts`), out: name })),
-    bundle: true,
-    format: "esm",
-    target: "es2022",
-    outdir: at("studio", "public", "worklet"),
-    logLevel: "error",
-  });
+/** Says of which sources the build is that is there. */
+const mark = at("studio", ".next", "wet-thread-source");
+
+/** What the framework does not build by itself while it is developed on. The build that was there is none any more. */
+export async function buildForDev() {
+  fs.rmSync(mark, { force: true });
+  await buildPlain();
 }
 
 /** Builds the application unless the build that is there is of these very sources. */
 export async function ensureBuild() {
-  const mark = at("studio", ".next", "wet-thread-source");
   const hash = sourceHash();
   if (fs.existsSync(mark) && fs.readFileSync(mark, "utf8") === hash) return;
   say("building the application (about a minute)");
-  await buildWorklet();
   fs.rmSync(at("studio", ".next"), { recursive: true, force: true });
   run("node", [NEXT, "build"], { cwd: at("studio"), env: { ...process.env, ...ENV, NODE_ENV: "production" } });
+  // Afterwards: the framework's build takes away what lay there before.
+  await buildPlain();
   fs.writeFileSync(mark, hash);
 }
 
+/** Brings a database to what the application that is built needs. */
 export function migrate(databaseUrl) {
-  run("node", [...TSX, "server/db/migrate.ts"], { cwd: at("studio"), env: { ...process.env, ...ENV, DATABASE_URL: databaseUrl } });
+  run("node", [processScript("migrate")], { cwd: at("studio"), env: { ...process.env, ...ENV, DATABASE_URL: databaseUrl } });
 }

@@ -1,6 +1,6 @@
 import { type ChildProcess, fork } from "node:child_process";
-import path from "node:path";
 import { ApiError } from "../errors";
+import { processScript } from "../processes";
 import type { FromApart, Question, ToApart } from "./questions";
 
 interface Asked {
@@ -21,8 +21,7 @@ const gone = (): ApiError => new ApiError(503, "interrupted", "What worked on th
 /** The process that works out long answers, started when it is first needed, and anew when it has died. */
 function apart(): Apart {
   if (place.wetThreadApart) return place.wetThreadApart;
-  const script = path.join(process.env.WET_THREAD_STUDIO ?? process.cwd(), "server", "apart", "apart.ts");
-  const child = fork(/* turbopackIgnore: true */ script, { execArgv: ["--import", "tsx"], stdio: ["ignore", "inherit", "inherit", "ipc"] });
+  const child = fork(/* turbopackIgnore: true */ processScript("apart"), { stdio: ["ignore", "inherit", "inherit", "ipc"] });
   const asked = new Map<number, Asked>();
   const end = (): void => void child.kill("SIGTERM");
   process.once("exit", end);

@@ -1,8 +1,7 @@
-import { fileURLToPath } from "node:url";
 import { Worker } from "node:worker_threads";
 import type { Loudness } from "@wet-thread/core/analysis/loudness";
 import type { Onset } from "@wet-thread/core/analysis/transients";
-import { buildSync } from "esbuild";
+import { processScript } from "../processes";
 
 /** What can be worked out aside, and what is found. */
 export interface Kinds {
@@ -34,19 +33,6 @@ export interface Told {
 /** Pieces that may wait to be worked on: whoever sends waits for the thread then. */
 const MOST_WAITING = 3;
 
-let code: string | undefined;
-/** A thread's code as one plain script: one that read TypeScript by itself would hold a compiler, and a thread for that. */
-function script(): string {
-  code ??= buildSync({
-    entryPoints: [fileURLToPath(new URL("./aside-thread.ts", import.meta.url))],
-    bundle: true,
-    platform: "node",
-    format: "cjs",
-    write: false,
-  }).outputFiles[0].text;
-  return code;
-}
-
 /** It holds little: without a limit a thread keeps tens of megabytes that nobody needs any more. */
 const LIMITS = { maxYoungGenerationSizeMb: 4, maxOldGenerationSizeMb: 64 };
 
@@ -69,7 +55,7 @@ class Thread {
   }
 
   private start(): Worker {
-    const own = new Worker(script(), { eval: true, resourceLimits: LIMITS });
+    const own = new Worker(processScript("aside"), { resourceLimits: LIMITS });
     own.on("message", ({ id, found, room }: Told) => this.running.get(id)?.told(found, room));
     const broken = (error: Error): void => {
       if (this.worker === own) this.worker = null;
