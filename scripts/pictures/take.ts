@@ -122,7 +122,16 @@ const TAKES: readonly Take[] = [
       await rest(page, 1500);
     },
   },
-  { name: "keys-vat", settings: { theme: "vat" }, do: (page) => keys(page, "Control+/") },
+  {
+    name: "help",
+    settings: { firstSteps: { open: true, done: ["listen"] } },
+    do: async (page) => {
+      await keys(page, "F1");
+      await page.getByLabel("Search the help").fill("crossfade");
+      await keys(page, "Enter");
+      await rest(page, 1500);
+    },
+  },
   {
     name: "seam",
     do: async (page, lanes) => {
@@ -170,7 +179,10 @@ async function call<T>(address: string, json?: object): Promise<T> {
 
 async function take(browser: Browser, demo: string, { name, settings = {}, at, do: act }: Take): Promise<void> {
   const page = await browser.newPage({ viewport: SIZE });
-  await page.addInitScript((state) => localStorage.setItem("wet-thread settings", JSON.stringify({ state, version: 0 })), settings);
+  await page.addInitScript((state) => localStorage.setItem("wet-thread settings", JSON.stringify({ state, version: 0 })), {
+    firstSteps: { open: false, done: [] },
+    ...settings,
+  });
   await page.goto(`${url}${at ?? demo}`);
   if (!at) await page.waitForSelector("[data-testid=lanes][data-samples-per-pixel]");
   await rest(page, 1500);

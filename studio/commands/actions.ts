@@ -134,9 +134,17 @@ export function blend(): void {
   if (session().edit([{ ...smoothEdit(doc(), [seam], "blend"), law, length }], "Blend seam")) chooseSeamNear(seam.trackId, seam.position);
 }
 
+/** Why smoothing a seam changed nothing. */
+const NOT_SMOOTHED: Readonly<Record<Seam["kind"], string>> = {
+  blended: "A blend is smooth already.",
+  unbroken: "The sound runs on there: there is nothing to smooth.",
+  open: "It is as smooth as it can be made there.",
+};
+
 export function smoothSeam(id: string): void {
   const seam = findSeam(doc(), id);
-  if (seam) session().edit([smoothEdit(doc(), [seam])]);
+  const done = seam && session().edit([smoothEdit(doc(), [seam])]);
+  if (done && done.changes.length === 0) toast(NOT_SMOOTHED[seam.kind], { id: "smooth" });
 }
 
 /** The next or previous seam on the tracks meant; the view follows at the same zoom. */

@@ -20,7 +20,7 @@ const takes = ({ target, key, ctrlKey, metaKey, altKey, shiftKey }: KeyboardEven
 const panelOpen = (): boolean => document.querySelector("[role=dialog][data-state=open]") !== null;
 /** Commands that only look and listen. */
 const LEAVES_THE_PIECE =
-  /^(play|play-.*|metronome|zoom-.*|close-up|scroll-.*|magnify.*|follow|theme|lock|to-start|to-end|next-(?!tab).*|previous-(?!tab).*|palette|keys)$/;
+  /^(play|play-.*|metronome|zoom-.*|close-up|scroll-.*|magnify.*|follow|theme|lock|to-start|to-end|next-(?!tab).*|previous-(?!tab).*|palette|keys|help)$/;
 
 /** Listens for keys until the returned function is called. */
 export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void {

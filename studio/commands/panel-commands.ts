@@ -1,4 +1,5 @@
 import { clipEnd } from "@wet-thread/core/model/schema";
+import { openHelp } from "@/state/help";
 import { session } from "@/state/session";
 import { setSettings, settings } from "@/state/settings";
 import { toast } from "@/state/toast";
@@ -85,8 +86,16 @@ function openMenu(): void {
   element.dispatchEvent(new MouseEvent("contextmenu", { bubbles: true, cancelable: true, button: 2, clientX, clientY }));
 }
 
+/** Shows the first steps on the demo anew, or says where they are. */
+function firstSteps(): void {
+  setSettings({ firstSteps: { open: true, done: [] } });
+  if (!document.querySelector("[data-step]")) toast("The first steps stand on the demo, Night shift at Harrow Mill.", { id: "first-steps" });
+}
+
 /** Ways to panels and menus for the keyboard. */
 export const PANEL_COMMANDS: readonly Command[] = [
+  { id: "help", title: "Help: how something is done", keys: ["F1"], run: () => (view().help ? setView({ help: null }) : openHelp()) },
+  { id: "first-steps", title: "First steps, from the beginning", keys: [], run: firstSteps },
   { id: "menu", title: "Menu of what is selected", keys: ["ContextMenu", "Alt+Enter"], run: openMenu },
   { id: "mode-line", title: "Go to the mode line", keys: ["Alt+M"], run: () => focusSoon("[data-testid=mode-line] button") },
   { id: "export", title: "Export …", keys: ["Mod+E"], run: () => document.querySelector<HTMLElement>("[data-testid=export]")?.click() },

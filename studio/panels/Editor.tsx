@@ -22,6 +22,7 @@ import { usePreview } from "@/timeline/model/preview";
 import { Overview } from "@/timeline/Overview";
 import { Timeline } from "@/timeline/Timeline";
 import { DropFiles } from "./DropFiles";
+import { Help } from "./help/Help";
 import { Inspector } from "./Inspector";
 import { KeySheet } from "./KeySheet";
 import { LanePanels } from "./LanePanels";
@@ -206,6 +207,7 @@ function Opened() {
         <StatusLine />
         <Palette />
         <KeySheet />
+        <Help />
         <PieceList />
         {picture && <PictureWindow />}
       </div>

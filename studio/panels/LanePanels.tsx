@@ -21,6 +21,7 @@ import { Button, Field, Key, Segments } from "@/ui/controls";
 import { NameField } from "@/ui/NameField";
 import { CompareMarks } from "./CompareMarks";
 import { ComparePanel } from "./ComparePanel";
+import { DemoCard } from "./help/DemoCard";
 import { lengthFrom, numberFrom } from "./inspector/parts";
 import { KitPanel } from "./KitPanel";
 import { FloatingForm, Panel } from "./Panel";
@@ -50,6 +51,7 @@ export function LanePanels() {
       )}
       <ClipName />
       <FirstSteps />
+      <DemoCard />
       <DrawKinds />
       {placing && <PlaceField key={`${placing.x} ${placing.y}`} />}
       {panel === "split" && <SplitPanel />}

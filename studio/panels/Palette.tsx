@@ -1,18 +1,25 @@
 "use client";
 import { Command } from "cmdk";
 import { Dialog } from "radix-ui";
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useState } from "react";
 import { COMMANDS } from "@/commands/commands";
 import { keysOf, keyText } from "@/commands/keys";
+import { openHelp } from "@/state/help";
 import { setView, useView } from "@/state/view";
+
+function inHelp(search: string): void {
+  setView({ panel: null });
+  openHelp({ search });
+}
 
 /** Every command, found by typing, with its key. */
 export function Palette() {
   const open = useView((v) => v.panel === "palette");
   const chosen = useRef<(() => void) | null>(null);
+  const [search, setSearch] = useState("");
   // What was chosen is done once the palette is gone and the focus is back, as its key would do it.
   useEffect(() => {
-    if (open) return;
+    if (open) return setSearch("");
     const run = chosen.current;
     chosen.current = null;
     run?.();
@@ -28,11 +35,18 @@ export function Palette() {
           <Command label="Find a command" loop>
             <Command.Input
               autoFocus
+              value={search}
+              onValueChange={setSearch}
               placeholder="What do you want to do?"
               className="h-11 w-full border-line border-b bg-transparent px-4 text-[15px] outline-none placeholder:text-ink-3"
             />
             <Command.List className="max-h-[46vh] overflow-y-auto p-1.5">
-              <Command.Empty className="p-6 text-center text-ink-2">No command is called that.</Command.Empty>
+              <Command.Empty className="p-6 text-center text-ink-2">
+                No command is called that.{" "}
+                <button type="button" className="underline" onClick={() => inHelp(search)}>
+                  Look in the help
+                </button>
+              </Command.Empty>
               {COMMANDS.filter((c) => c.id !== "palette").map((command) => (
                 <Command.Item
                   key={command.id}

@@ -1,5 +1,5 @@
 "use client";
-import { Pause, Play, Redo2, Repeat, SkipBack, Undo2 } from "lucide-react";
+import { CircleQuestionMark, Pause, Play, Redo2, Repeat, SkipBack, Undo2 } from "lucide-react";
 import Link from "next/link";
 import { setLoopFromRange } from "@/commands/actions";
 import { runCommand } from "@/commands/commands";
@@ -49,6 +49,9 @@ export function TopBar() {
           <IconButton label="Redo" keys={keyOf("redo")} onClick={() => session().back("redo")}>
             <Redo2 size={16} />
           </IconButton>
+          <IconButton label="Help: how something is done" keys={keyOf("help")} onClick={() => runCommand("help")}>
+            <CircleQuestionMark size={16} />
+          </IconButton>
           <ThemeButton />
           <ExportMenu />
         </div>
@@ -63,6 +66,7 @@ function PlayButton() {
     <button
       type="button"
       aria-label={playing ? "Stop" : "Play"}
+      data-first="play"
       onClick={() => transport().toggle()}
       className="grid size-9 place-items-center rounded-full bg-ink text-raised"
     >

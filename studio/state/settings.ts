@@ -112,7 +112,12 @@ export interface Settings {
   /** The picture that stands in for a film is shown, and by how many frames it runs ahead of the piece. */
   readonly picture: boolean;
   readonly pictureOffset: number;
+  /** The card with the first steps on the demo, and which of them have been taken. */
+  readonly firstSteps: { readonly open: boolean; readonly done: readonly FirstStep[] };
 }
+
+/** What a newcomer does first. */
+export type FirstStep = "listen" | "closer" | "cut" | "move" | "smooth";
 
 /** How somebody plays the lines of a bar: by how many ticks each comes later. */
 export interface Feel {
@@ -174,6 +179,7 @@ export const useSettings = create<Settings>()(
       equalLoudness: false,
       picture: false,
       pictureOffset: 0,
+      firstSteps: { open: true, done: [] },
     }),
     { name: "wet-thread settings" },
   ),

@@ -96,6 +96,8 @@ export interface View {
   readonly placing: Placing | null;
   /** The panel that is open over the lanes. */
   readonly panel: "split" | "repeat" | "silence" | "tighten" | "settle" | "kit" | "tempo" | "compare" | "palette" | "keys" | "list" | null;
+  /** The help that is open beside the work: a page of the guide, or what is found for some words. */
+  readonly help: { readonly page: string | null; readonly search: string } | null;
   /** Below this width of the page the inspector lies over the lanes, and is there only while it is asked for. */
   readonly narrow: boolean;
   readonly inspectorOver: boolean;
@@ -157,6 +159,7 @@ export const useView = create<View>(() => ({
   locked: false,
   placing: null,
   panel: null,
+  help: null,
   narrow: false,
   inspectorOver: false,
   hint: "",

@@ -5,6 +5,7 @@ import type { Document } from "../model/document";
 import { clipEnd } from "../model/schema";
 import { MemoryReader } from "../render/reader";
 import { documentOf, documents, PCM, plainClip } from "../testing/arbitraries";
+import { edited, edits } from "../testing/edits";
 import { clickLevel, measureSeam, quietEdges } from "./measure";
 import { allSeams, classify } from "./seams";
 
@@ -47,6 +48,30 @@ describe("seams", () => {
       [0, "raw"],
       [1000, "blended"],
       [2000, "raw"],
+    ]);
+  });
+  it("are known by names of which no two are alike, whatever is edited", () => {
+    fc.assert(
+      fc.property(documents, fc.array(edits, { minLength: 1, maxLength: 8 }), (start, list) => {
+        const ids = allSeams(edited(start, list)).map((s) => `${s.trackId} ${s.id}`);
+        expect(ids.filter((id, i) => ids.indexOf(id) !== i)).toEqual([]);
+      }),
+      { numRuns: 400 },
+    );
+  });
+  it("of what ends hidden just where a blend above it begins are hidden, not edges of the blend", () => {
+    const fade = { length: 100, shape: "power" as const, bend: 0 };
+    const doc = documentOf(1, [
+      plainClip({ id: "beneath", length: 950 }),
+      plainClip({ id: "over", start: 200, length: 850, layer: 1, offset: 7, fadeOut: fade }),
+      plainClip({ id: "next", start: 950, offset: 9, fadeIn: fade, blend: { with: "over", law: "gain", splice: 1000, linked: true } }),
+    ]);
+    expect(allSeams(doc).map((s) => [s.position, s.kind, s.left?.id, s.right?.id])).toEqual([
+      [0, "open", undefined, "beneath"],
+      [200, "open", "beneath", "over"],
+      [950, "unbroken", "over", "over"],
+      [1000, "blended", "over", "next"],
+      [1950, "open", "next", undefined],
     ]);
   });
   it("are raw where a layer cuts off what lies beneath", () => {

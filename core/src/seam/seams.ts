@@ -69,11 +69,17 @@ function findSeams(lane: Lane, trackId: string): Seam[] {
     while (first < heard.length && heard[first].to < position) first++;
     let left: Clip | null = null;
     let right: Clip | null = null;
+    let goesOn = false;
     for (let i = Math.max(0, first - 2); i < heard.length && heard[i].from <= position; i++) {
       const { from, to, clip } = heard[i];
-      if (from < position && to >= position) left = clip;
+      if (from < position && to >= position) {
+        left = clip;
+        goesOn = to > position;
+      }
       if (to > position) right = clip;
     }
+    // What is heard on past an edge hides it, though a partner may begin to blend in just there.
+    if (goesOn) right = left;
     const kind = left && right && (left === right || unbroken(left, right)) ? "unbroken" : "open";
     out.push({ id: `${left?.id ?? ""}>${right?.id ?? ""}${left === right ? `@${position}` : ""}`, trackId, position, left, right, kind });
   });
