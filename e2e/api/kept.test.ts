@@ -162,6 +162,17 @@ describe("bad requests", () => {
 
 describe("parts of a recording", () => {
   const part = aPart();
+  it("are told to every project that has the recording", async () => {
+    const { projectId, sourceId } = await project();
+    const copy = (await api("POST", `/api/projects/${projectId}/duplicate`, {})).body.id;
+    const hearing = await Promise.all([projectId, copy].map((id) => listenTo(BASE, id)));
+    expect((await api("POST", `/api/sources/${sourceId}/parts`, { parts: [part] })).status).toBe(200);
+    for (const { hears, stop } of hearing) {
+      expect(await hears(sourceId)).toContain('"type":"source"');
+      stop();
+    }
+    expect((await api("GET", `/api/projects/${copy}`)).body.sources[0].parts).toHaveLength(1);
+  });
   it("are kept under names, laid again as they were, and hold their recording", async () => {
     const { projectId, versionId, sourceId, edit } = await project();
     const parts = (list: object[]) => api("POST", `/api/sources/${sourceId}/parts`, { parts: list });

@@ -86,6 +86,9 @@ async function portAgain(wish) {
   return freePort(wish);
 }
 
+/** Whether there is a cluster in a data folder. */
+export const hasCluster = (folder) => fs.existsSync(path.join(clusterFolder(folder), "PG_VERSION"));
+
 /** How long a database that recovers is waited for in silence. */
 const QUIET_MS = 4000;
 /** How often it is looked at whether it is still there. */
@@ -159,9 +162,13 @@ export async function startPostgres(folder, begun = () => {}) {
   if (sql("postgres", "select 1 from pg_database where datname = 'wet_thread'").trim() !== "1") sql("postgres", "create database wet_thread");
 
   return {
+    /** Whether it ran before this start. */
+    adopted,
+    programs: bin,
     url: `postgres://wet_thread@127.0.0.1:${port}/wet_thread`,
     port,
     data,
+    sql: (text) => sql("wet_thread", text).trim(),
     stop,
     /** Killed as if the machine had lost it: no clean-up at all. Or stopped, and it lets nobody new in, until it is told to go on. */
     signal: (name) => process.kill(Number(fs.readFileSync(path.join(data, "postmaster.pid"), "utf8").split("\n")[0]), name),

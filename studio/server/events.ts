@@ -24,6 +24,16 @@ export async function announce(on: Pick<Database, "execute">, event: ProjectEven
   await on.execute(sql`select ${announcing(event)}`);
 }
 
+/** What happens to a recording, or to what is made of it. */
+type OfSource = Extract<ProjectEvent, { readonly sourceId: string } | { readonly madeId: string }>;
+type Unaddressed<E> = E extends unknown ? Omit<E, "projectId"> : never;
+
+/** Tells every project that has a recording: its own, and those that share it. */
+export async function announceSource(on: Pick<Database, "execute">, sourceId: string, event: Unaddressed<OfSource>): Promise<void> {
+  await on.execute(sql`select pg_notify(${CHANNEL}, (${JSON.stringify(event)}::jsonb || jsonb_build_object('projectId', p.id))::text)
+    from (select project_id as id from sources where id = ${sourceId} union select project_id from shared_sources where source_id = ${sourceId}) as p`);
+}
+
 type Listener = (event: ProjectEvent) => void;
 interface Listening {
   readonly listeners: Set<Listener>;

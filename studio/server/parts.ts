@@ -5,7 +5,7 @@ import { z } from "zod";
 import { type Database, db } from "./db/client";
 import { sources } from "./db/schema";
 import { ApiError, notFound } from "./errors";
-import { announce } from "./events";
+import { announceSource } from "./events";
 import { registerMade } from "./made";
 
 export const KeepParts = z.object({ parts: z.array(KeptPart).min(1, "There is nothing to keep.").max(MOST_PARTS) });
@@ -14,14 +14,14 @@ type Row = typeof sources.$inferSelect;
 
 /** Changes the parts of a recording while nobody else does, and tells everybody. Throws ApiError. */
 async function changeParts(id: string, change: (row: Row, tx: Pick<Database, "insert">) => Promise<readonly KeptPart[]>) {
-  const { projectId, parts } = await db().transaction(async (tx) => {
+  const parts = await db().transaction(async (tx) => {
     const [row] = await tx.select().from(sources).where(eq(sources.id, id)).for("update");
     if (!row) throw notFound("recording", id);
     const parts = [...(await change(row, tx))];
     await tx.update(sources).set({ parts }).where(eq(sources.id, id));
-    return { projectId: row.projectId, parts };
+    return parts;
   });
-  await announce(db(), { type: "source", projectId, sourceId: id, status: "ready", progress: 1 });
+  await announceSource(db(), id, { type: "source", sourceId: id, status: "ready", progress: 1 });
   return { parts };
 }
 

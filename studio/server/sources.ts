@@ -6,7 +6,7 @@ import { z } from "zod";
 import { db } from "./db/client";
 import { projects, sharedSources, sourceBytes, sources } from "./db/schema";
 import { ApiError, notFound } from "./errors";
-import { announce } from "./events";
+import { announce, announceSource } from "./events";
 import { newId } from "./ids";
 import { enqueue } from "./jobs/queue";
 import { PIECE, type PieceWriter, sourceWriter, storedBytes } from "./store";
@@ -33,14 +33,14 @@ export const Answer = z.object({ keep: z.boolean() });
 
 /** Answers what is asked about a recording whose file holds less than it says: what is there is kept, or all of it goes. Throws ApiError 409. */
 export async function answerSource(id: string, { keep }: z.infer<typeof Answer>) {
-  const { status, projectId } = await getSource(id);
+  const { status } = await getSource(id);
   if (status !== "asking") throw new ApiError(409, "not-asking", "Nothing is asked about this recording. Nothing was changed.", { status });
   if (!keep) return removeSource(id);
   await db()
     .update(sources)
     .set({ status: "ready", kept: true, asking: null, notes: sql`${sources.notes} || jsonb_build_array(${TAIL_MISSING}::text)` })
     .where(and(eq(sources.id, id), eq(sources.status, "asking")));
-  await announce(db(), { type: "source", projectId, sourceId: id, status: "ready", progress: 1 });
+  await announceSource(db(), id, { type: "source", sourceId: id, status: "ready", progress: 1 });
   return getSource(id);
 }
 
@@ -309,7 +309,7 @@ export async function retrySource(id: string) {
   await db().transaction(async (tx) => {
     await tx.update(sources).set({ status: "queued", progress: 0, error: null }).where(eq(sources.id, id));
     await enqueue(tx, "import", { sourceId: id });
-    await announce(tx, { type: "source", projectId: source.projectId, sourceId: id, status: "queued", progress: 0 });
+    await announceSource(tx, id, { type: "source", sourceId: id, status: "queued", progress: 0 });
   });
   return getSource(id);
 }

@@ -8,7 +8,7 @@ import { SURE } from "@wet-thread/core/model/hits";
 import { eq } from "drizzle-orm";
 import { db } from "../db/client";
 import { type Asking, sources } from "../db/schema";
-import { announce } from "../events";
+import { announceSource } from "../events";
 import { Aside } from "../media/aside";
 import { decode } from "../media/decode";
 import { clearSamples, SampleRows } from "../samples";
@@ -93,8 +93,7 @@ function toldAt(told: Told, from: number, to: number): Told {
 export async function importSource({ sourceId }: { sourceId: string }): Promise<void> {
   const [source] = await db().select().from(sources).where(eq(sources.id, sourceId));
   if (!source || source.status === "ready" || source.status === "asking") return;
-  const { projectId } = source;
-  const tell = (status: string, progress: number) => announce(db(), { type: "source", projectId, sourceId, status, progress });
+  const tell = (status: string, progress: number) => announceSource(db(), sourceId, { type: "source", sourceId, status, progress });
   let rows: SampleRows | undefined;
   let onsets: Onsets | undefined;
   try {

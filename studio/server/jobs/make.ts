@@ -1,21 +1,20 @@
 import { and, eq, ne } from "drizzle-orm";
 import { db } from "../db/client";
 import { made, sources } from "../db/schema";
-import { announce } from "../events";
+import { announceSource } from "../events";
 import { makeChunks } from "../made";
 import type { JobPayloads } from "./queue";
 
 /** Makes chunks of what a recipe makes, as far as they are not there; one that was killed half way goes on where it was. */
 export async function runMake({ madeId, from, to }: JobPayloads["make"]): Promise<void> {
   const [row] = await db()
-    .select({ projectId: sources.projectId })
+    .select({ sourceId: made.sourceId })
     .from(made)
     .innerJoin(sources, eq(sources.id, made.sourceId))
     .where(eq(made.id, madeId));
   // Its recording was taken away meanwhile.
   if (!row) return;
-  const say = (status: string, progress: number): Promise<void> =>
-    announce(db(), { type: "made", projectId: row.projectId, madeId, status, progress });
+  const say = (status: string, progress: number): Promise<void> => announceSource(db(), row.sourceId, { type: "made", madeId, status, progress });
   /** Tells how far it is; true where what it makes is not wanted any more. */
   const told = async (progress: number): Promise<boolean> => {
     const still = await db().update(made).set({ status: "rendering", progress, error: null }).where(eq(made.id, madeId)).returning({ id: made.id });
