@@ -20,6 +20,8 @@ try {
   postgres = await startPostgres(folder);
   if (!postgres.sql("select to_regclass('projects')")) throw new Halt(`There is nothing in ${folder} that could be backed up.`);
   const projects = Number(postgres.sql("select count(*) from projects"));
+  const size = Number(postgres.sql("select pg_database_size(current_database())"));
+  say(`writing some ${Math.max(1, Math.round(size / 1e6))} MB to ${file} …`);
   // Sound does not pack: what it would take in time it would not save in room.
   run(path.join(postgres.programs, "pg_dump"), ["--format=custom", "--compress=0", "--no-owner", "--no-privileges", `--file=${part}`, postgres.url]);
   run(path.join(postgres.programs, "pg_restore"), ["--list", part]);

@@ -36,7 +36,12 @@ try {
   if (madeBy(postgres.programs, file) > Math.max(...journal.entries.map((e) => e.when)))
     throw new Halt(`${file} was made by a later release than this one, which could not read all of it. Restore it with that release.`);
   const how = ["--clean", "--if-exists", "--no-owner", "--no-privileges", "--exit-on-error", "--single-transaction"];
-  run(path.join(postgres.programs, "pg_restore"), [...how, `--dbname=${postgres.url}`, file]);
+  say(`reading ${Math.max(1, Math.round(fs.statSync(file).size / 1e6))} MB from ${file} …`);
+  try {
+    run(path.join(postgres.programs, "pg_restore"), [...how, `--dbname=${postgres.url}`, file]);
+  } catch (error) {
+    throw new Halt(`${file} is damaged, or can't be taken in: ${error.message.split("\n").at(-1)}.`);
+  }
   const projects = Number(postgres.sql("select count(*) from projects"));
   say(`${projects === 1 ? "1 project is" : `${projects} projects are`} back in ${folder}; npm start opens ${projects === 1 ? "it" : "them"}`);
 } catch (error) {
