@@ -64,7 +64,13 @@ describe("seams", () => {
     const doc = documentOf(1, [
       plainClip({ id: "beneath", length: 950 }),
       plainClip({ id: "over", start: 200, length: 850, layer: 1, offset: 7, fadeOut: fade }),
-      plainClip({ id: "next", start: 950, offset: 9, fadeIn: fade, blend: { with: "over", law: "gain", place: "centred", splice: 1000, linked: true } }),
+      plainClip({
+        id: "next",
+        start: 950,
+        offset: 9,
+        fadeIn: fade,
+        blend: { with: "over", law: "gain", place: "centred", splice: 1000, linked: true },
+      }),
     ]);
     expect(allSeams(doc).map((s) => [s.position, s.kind, s.left?.id, s.right?.id])).toEqual([
       [0, "open", undefined, "beneath"],

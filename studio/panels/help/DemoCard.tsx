@@ -147,6 +147,7 @@ export function DemoCard() {
 
 function Card() {
   const taken = useSettings((s) => s.firstSteps.done);
+  const beside = useView((v) => v.help !== null);
   const [ring, setRing] = useState<Place | null>(null);
   useFollowing();
   useEffect(() => {
@@ -165,7 +166,11 @@ function Card() {
   return (
     <section
       aria-label="Five first steps"
-      className="absolute right-3 bottom-3 z-10 w-[330px] max-w-[calc(100%-24px)] rounded-lg border border-line bg-raised p-3.5 shadow-float"
+      className={clsx(
+        "absolute bottom-3 z-10 w-[330px] max-w-[calc(100%-24px)] rounded-lg border border-line bg-raised p-3.5 shadow-float",
+        // Not beneath the help, which stands on the right.
+        beside ? "left-3" : "right-3",
+      )}
     >
       <div className="flex items-start justify-between gap-3">
         <h2 className="font-semibold text-[15px]">{now ? "Five first steps" : "That is how it goes"}</h2>
