@@ -5,10 +5,7 @@ import { ROOT } from "./shell.mjs";
 
 const at = (...parts) => path.join(ROOT, ...parts);
 
-async function bundle(options) {
-  const esbuild = await import("esbuild");
-  await esbuild.build({ bundle: true, format: "esm", target: "es2022", logLevel: "error", ...options });
-}
+const bundle = (esbuild, options) => esbuild.build({ bundle: true, format: "esm", target: "es2022", logLevel: "error", ...options });
 
 /** Packages stay where they are; our own code is taken in, and finds files beside it where they lie. */
 const OURS = {
@@ -37,12 +34,13 @@ const PROCESSES = {
 export const processScript = (name) => at("studio", ".next", "processes", `${name}.mjs`);
 
 export async function buildPlain() {
+  const esbuild = await import("esbuild");
   await Promise.all([
-    bundle({
+    bundle(esbuild, {
       entryPoints: ["player", "input"].map((name) => ({ in: at("studio", "engine", "worklet", `${name}.worklet.ts`), out: name })),
       outdir: at("studio", "public", "worklet"),
     }),
-    bundle({
+    bundle(esbuild, {
       platform: "node",
       entryPoints: Object.entries(PROCESSES).map(([out, parts]) => ({ in: at(...parts), out })),
       outdir: path.dirname(processScript("any")),
@@ -50,4 +48,6 @@ export async function buildPlain() {
       plugins: [OURS],
     }),
   ]);
+  // Its process would stay beside the server for as long as that runs.
+  await esbuild.stop();
 }
