@@ -2,7 +2,6 @@
 import fs from "node:fs";
 import path from "node:path";
 import { hasCluster, startPostgres } from "./lib/postgres.mjs";
-import { ensureModules } from "./lib/setup.mjs";
 import { Halt, run, say } from "./lib/shell.mjs";
 
 const folder = process.env.WET_THREAD_DATA ?? ".data";
@@ -15,8 +14,7 @@ let failed = false;
 try {
   if (!hasCluster(folder)) throw new Halt(`There is nothing in ${folder} that could be backed up.`);
   if (fs.existsSync(file)) throw new Halt(`${file} is there already. It was left as it is; give another name.`);
-  fs.accessSync(path.dirname(file), fs.constants.W_OK);
-  ensureModules();
+  if (!fs.existsSync(path.dirname(file))) throw new Halt(`There is no folder ${path.dirname(file)}.`);
   postgres = await startPostgres(folder);
   if (!postgres.sql("select to_regclass('projects')")) throw new Halt(`There is nothing in ${folder} that could be backed up.`);
   const projects = Number(postgres.sql("select count(*) from projects"));

@@ -83,7 +83,7 @@ describe("a backup", () => {
     expect(done("backup", from, "all.backup")).toEqual({ status: 1, said: expect.stringMatching(/is there already.*\nNo backup was written/) });
     expect(fs.statSync(file)).toEqual({ ...before, atime: expect.anything(), atimeMs: expect.anything() });
     expect(done("backup", `.test/nothing-${process.pid}`)).toEqual({ status: 1, said: expect.stringMatching(/There is nothing in/) });
-    expect(done("backup", from, "no/such/folder/x.backup").status).toBe(1);
+    expect(done("backup", from, "no/such/folder/x.backup")).toEqual({ status: 1, said: expect.stringMatching(/There is no folder/) });
     expect(fs.readdirSync(place)).toEqual(["all.backup"]);
   });
   it("that is damaged, cut short, of a later release, or none at all is refused in words, and nothing is made of it", () => {

@@ -11,6 +11,7 @@ test("a newcomer takes five steps with the real controls, each is ticked off, an
   const step = (id: string) => card.locator(`[data-step=${id}]`);
   const taken = (id: string) => expect(step(id)).toHaveAttribute("data-done", "true");
   await expect(card.locator("[data-done=true]")).toHaveCount(0);
+  expect(await seriousFaults(page)).toEqual([]);
 
   // It points at the control itself, until the next press.
   await card.getByRole("button", { name: "Show me where" }).click();

@@ -13,6 +13,8 @@ describe("finding in the help", () => {
   it("finds beginnings of words, and words that differ by a letter", () => {
     expect(ids("crossf")).toEqual(["blend", "seams"]);
     expect(ids("crosfade")).toEqual(["blend", "seams"]);
+    // Among short ones those are other words.
+    expect(ids("clock")).toEqual([]);
   });
   it("wants all words, and any of them where nothing holds all", () => {
     expect(ids("crossfade click")).toEqual(["seams"]);

@@ -225,7 +225,7 @@ function Card() {
         <div
           aria-hidden
           data-testid="shown-where"
-          className="pointer-events-none fixed z-50 rounded-md border-2 border-indigo shadow-[0_0_0_4px_rgb(47_74_140/0.25)]"
+          className="pointer-events-none fixed z-50 rounded-md border-2 border-indigo outline-4 outline-indigo/25"
           style={{ left: ring.left - 3, top: ring.top - 3, width: ring.width + 6, height: ring.height + 6 }}
         />
       )}
