@@ -60,7 +60,7 @@ const BY_HITS: ReadonlySet<string> = new Set(["tighten", "add-hits", "move-hit",
 
 /** The document with the hits of its recordings, where an edit goes by them. */
 async function withHits(on: Reader, doc: Document, edits: readonly Edit[]): Promise<Document> {
-  if (!edits.some((e) => e.attacks === true || BY_HITS.has(e.type))) return doc;
+  if (!edits.some((e) => e.attacks === true || e.edgeFade?.attacks === true || BY_HITS.has(e.type))) return doc;
   // What is known is taken out at once: what comes in may push it out.
   const known = new Map([...doc.sources.keys()].map((id) => [id, hits.get(id)]));
   const unknown = [...known].flatMap(([id, list]) => (list ? [] : [id]));

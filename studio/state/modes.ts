@@ -5,10 +5,12 @@ import { view } from "./view";
 /** The rule for neighbours that is in force: what the mode line says, or what a held key lends. */
 export const neighboursInForce = (): Neighbours => view().lent.neighbours ?? settings().neighbours;
 
-/** What the mode line adds to every edit: the fade of new edges, links, the open bundle. */
+/** What the mode line adds to every edit: what new edges get, links, the open bundle. */
 export function edited(edit: Edit, sampleRate: number): Edit {
   const { openBundle } = view();
-  return { ...edit, edgeFade: edgeFade(sampleRate), links: settings().linksOn, ...(openBundle ? { inside: openBundle } : {}) };
+  const { linksOn: links, edgeBlends } = settings();
+  const fade = edgeFade(sampleRate);
+  return { ...edit, edgeFade: fade, ...(fade && edgeBlends && { edgeBlend: true }), links, ...(openBundle ? { inside: openBundle } : {}) };
 }
 
 /** The rules for neighbours, as edits take them. */

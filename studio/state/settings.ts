@@ -58,6 +58,8 @@ export interface Settings {
   readonly readOuts: readonly [PositionUnit, PositionUnit];
   readonly nudge: NudgeUnit;
   readonly edgeFadeMs: number;
+  /** Where a new edge meets another one both get a blend of that length in place of the fade. */
+  readonly edgeBlends: boolean;
   /** The kind that stretching used last. */
   readonly stretchKind: StretchKind;
   readonly edgeFadeShape: FadeShape;
@@ -154,6 +156,7 @@ export const useSettings = create<Settings>()(
       readOuts: ["bars", "time"],
       nudge: { kind: "step", step: { kind: "time", milliseconds: 10 } },
       edgeFadeMs: 4,
+      edgeBlends: false,
       stretchKind: "smooth",
       edgeFadeShape: "power",
       edgeFadeBend: 0,
@@ -197,6 +200,6 @@ export function stepInForce({ followsZoom, family, step, finest }: Settings, sam
 
 /** The fade that new edges get, as the edits take it; undefined for none. */
 export function edgeFade(sampleRate: number) {
-  const { edgeFadeMs, edgeFadeShape, edgeFadeBend } = settings();
-  return edgeFadeMs > 0 ? { length: Math.round((edgeFadeMs * sampleRate) / 1000), shape: edgeFadeShape, bend: edgeFadeBend } : undefined;
+  const { edgeFadeMs, edgeFadeShape: shape, edgeFadeBend: bend, keepAttacks: attacks } = settings();
+  return edgeFadeMs > 0 ? { length: Math.round((edgeFadeMs * sampleRate) / 1000), shape, bend, attacks } : undefined;
 }

@@ -67,7 +67,42 @@ export function blendGains(law: BlendLaw, incoming: Pick<Fade, "shape" | "bend">
 export const bareFade = (fade: Pick<Fade, "shape" | "bend">): Fade => ({ length: 0, shape: fade.shape, bend: fade.bend });
 
 /** The fade with another length, its curve filling it again. */
-export const fadeOfLength = (fade: Fade, length: number): Fade => (length === fade.length ? fade : { length, shape: fade.shape, bend: fade.bend });
+export const fadeOfLength = (fade: Fade, length: number): Fade =>
+  length === fade.length ? fade : { length, shape: fade.shape, bend: fade.bend, ...(length > 0 && lentOf(fade)) };
+
+/** What says of a fade that it is lent; nothing where it is not. */
+const lentOf = ({ lent, bare }: FadeCurve): Pick<FadeCurve, "lent" | "bare"> => ({ ...(lent && { lent }), ...(bare !== undefined && { bare }) });
+
+/** Whether some curve of a fade is one that an edge got by itself. */
+export const isLent = (fade: Fade): boolean => fade.lent !== undefined || (fade.over?.some((c) => c.lent) ?? false);
+
+const isLentFrom = (curve: FadeCurve, from: number): boolean => curve.lent !== undefined && placeOf(curve).from === from;
+
+/**
+ * The fade without what its edge got by itself. What is left of such a curve whose silent end was cut off is told by how far `from` that end it
+ * begins.
+ */
+export function withoutLent(fade: Fade, from = 0): Fade {
+  if (!isLent(fade)) return fade;
+  const own = curvesOf(fade).flatMap((c) => (isLentFrom(c, from) ? [] : [{ ...c, length: ownLength(c) }]));
+  return fadeOfCurves(own, fade);
+}
+
+/** How far from its silent end the lent curve that begins at `from` was cut off; null where it ends by itself, or there is none. */
+export function lentRest(fade: Fade, from = 0): number | null {
+  const curve = curvesOf(fade).find((c) => isLentFrom(c, from));
+  const end = curve && placeOf(curve).from + ownLength(curve);
+  return curve && end !== undefined && end < placeOf(curve).of ? end : null;
+}
+
+/** The fade as one that a person set. */
+export function keptFade(fade: Fade): Fade {
+  if (!isLent(fade)) return fade;
+  return fadeOfCurves(
+    curvesOf(fade).map(({ lent: _, bare: __, ...curve }) => curve),
+    fade,
+  );
+}
 
 const placeOf = (curve: FadeCurve): { from: number; of: number } => curve.part ?? { from: 0, of: curve.length };
 
@@ -144,7 +179,7 @@ export function layOver(fade: Fade, edge: FadeCurve): Fade | null {
   const curves = curvesOf(fade);
   if (curves.length > MOST_OVER) return null;
   const { length, shape, bend } = edge;
-  return fadeOfCurves([...curves, { length, shape, bend }], edge);
+  return fadeOfCurves([...curves, { length, shape, bend, ...lentOf(edge) }], edge);
 }
 
 /**

@@ -45,6 +45,9 @@ export function cutClips(tx: Transaction, cuts: readonly Cuts[]): string[][] {
     for (const at of places) {
       if (at <= rest.start || at >= clipEnd(rest)) throw new EditError(`${rest.name || "The clip"} has no sample on both sides of ${at}.`, "at");
       const [left, right] = cutInTwo(rest, at - rest.start, tx.newId());
+      tx.edgeComesFrom(right.id, "end", left.id, "end");
+      tx.edgeIsNew(left.id, "end");
+      tx.edgeIsNew(right.id, "start");
       tx.setClip(left);
       ids.push(right.id);
       rest = right;
@@ -98,7 +101,10 @@ export function takeOut(tx: Transaction, clipId: string, from: number, to: numbe
   const clip = tx.doc.clips.get(clipId);
   if (!clip || to <= clip.start || from >= clipEnd(clip)) return;
   // What is left keeps the clip's id where it is one piece.
-  if (from <= clip.start && to < clipEnd(clip)) return tx.setClip(cutInTwo(clip, to - clip.start, clipId)[1]);
+  if (from <= clip.start && to < clipEnd(clip)) {
+    tx.edgeIsNew(clipId, "start");
+    return tx.setClip(cutInTwo(clip, to - clip.start, clipId)[1]);
+  }
   const places = [from, to].filter((p) => p > clip.start && p < clipEnd(clip));
   const [ids] = cutClips(tx, [{ clipId, places }]);
   tx.set("clip", ids[from > clip.start ? 1 : 0], null);
@@ -121,13 +127,17 @@ export function unblended(tx: Pick<Transaction, "clip">, right: Clip): { left: C
 export function takeBlendOff(tx: Transaction, clipId: string): void {
   const clip = tx.clip(clipId);
   if (!clip.blend) return;
+  const goingOut = tx.clip(clip.blend.with).fadeOut;
   const { left, right } = unblended(tx, clip);
   for (const part of [left, right]) {
     if (part.length >= 1) tx.setClip(part);
     else tx.set("clip", part.id, null);
   }
-  tx.edgeIsNew(left.id, "end");
-  tx.edgeIsNew(right.id, "start");
+  // What stood bare before two edges got a blend by themselves stands so again.
+  if (goingOut.bare === left.offset + left.length) tx.edgeIsKept(left.id, "end");
+  else tx.edgeIsNew(left.id, "end");
+  if (clip.fadeIn.bare === right.offset) tx.edgeIsKept(right.id, "start");
+  else tx.edgeIsNew(right.id, "start");
 }
 
 /** Puts the clips of every blend that a position lies in, or on the border of, back to their splice. */

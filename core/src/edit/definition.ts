@@ -1,6 +1,6 @@
 import { z } from "zod";
-import { Fade, Id, Position } from "../model/schema";
-import type { Transaction } from "./transaction";
+import { Bend, FadeShape, Id, Position } from "../model/schema";
+import type { NewEdges, Transaction } from "./transaction";
 
 /** An edit: its parameters, what it does to a transaction, and an example for the docs that the tests run. */
 export interface EditDefinition<P = unknown> {
@@ -28,13 +28,27 @@ export function defineEdit<S extends z.ZodType>(edit: {
   return edit as unknown as EditDefinition;
 }
 
-export const ClipIds = z.array(Id).min(1, "Name at least one clip.").describe("the clips");
-export const TrackIds = z.array(Id).min(1, "Name at least one track.").describe("the tracks");
+/** One that is named twice is meant once. */
+const once = (ids: string[]): string[] => [...new Set(ids)];
+export const ClipIds = z.array(Id).min(1, "Name at least one clip.").transform(once).describe("the clips");
+export const TrackIds = z.array(Id).min(1, "Name at least one track.").transform(once).describe("the tracks");
 
 /** What every edit takes besides its own parameters. */
 export const Common = z.object({
   /** Fade that new edges get (the mode line's "new edges fade"); left out, they stay bare. */
-  edgeFade: Fade.strict().optional().describe("fade for each new edge that does not run on unbroken"),
+  edgeFade: z
+    .strictObject({
+      length: z.int().min(0),
+      shape: FadeShape.default("power"),
+      bend: Bend.default(0),
+      attacks: z.boolean().default(false).describe("a fade-in ends where a hit of its clip begins, 16 samples being the least"),
+    })
+    .optional()
+    .describe("fade for each edge that the edit lays bare; it is lent, and goes by itself where the audio runs on again"),
+  edgeBlend: z
+    .boolean()
+    .default(false)
+    .describe("a blend as long as `edgeFade` where a new edge meets another one and there is material; else the fade"),
   /** Makes the ids of new things; the server chooses one if left out. */
   key: z
     .string()
@@ -43,6 +57,10 @@ export const Common = z.object({
   links: z.boolean().default(true).describe("whether the edit is made on linked tracks too; false suspends the links for it"),
   inside: Id.optional().describe("the bundle in which the edit is made: new clips join it, and a split does not divide it"),
 });
+
+/** What new edges get, as an edit was told it; undefined where it was told nothing. */
+export const newEdgesOf = ({ edgeFade, edgeBlend }: Pick<z.output<typeof Common>, "edgeFade" | "edgeBlend">): NewEdges | undefined =>
+  edgeFade && { ...edgeFade, blend: edgeBlend, lent: true };
 
 export { Position };
 

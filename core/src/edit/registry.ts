@@ -29,9 +29,12 @@ import { tighten } from "./clips/tighten";
 import { treat, treatRange } from "./clips/treat";
 import { trim } from "./clips/trim";
 import { warp } from "./clips/warp";
-import { Common, type EditDefinition, type Linking } from "./definition";
+import { Common, type EditDefinition, type Linking, newEdgesOf } from "./definition";
 import { EditError } from "./errors";
 import { leadsOf, type SeamName, withLinkedSeams, withLinkedTracks } from "./links";
+import { settleBlends } from "./passes/blends";
+import { settleLayers } from "./passes/layers";
+import { settleNewEdges } from "./passes/new-edges";
 import { addMarker, addSection, removeMarker, removeSection, setLoop, setMarker, setSection, setTime } from "./piece/piece";
 import { insertSection, insertTime, removeTime } from "./piece/sections";
 import { deleteRange, moveRange, muteRange, repeatRange, splitRange } from "./ranges/ranges";
@@ -165,15 +168,23 @@ export function applyEdit(doc: Document, edit: Edit, scratch?: Map<string, numbe
   const params = definition.params.safeParse(edit);
   const issue = params.success ? common.error?.issues[0] : params.error.issues[0];
   if (issue) throw new EditError(`${edit.type}${issue.path.length ? `, ${issue.path.join(".")}` : ""}: ${issue.message}`, issue.path.join("."));
-  const { edgeFade: edge, key, links, inside } = common.data as z.output<typeof Common>;
+  const { key, links, inside, ...edges } = common.data as z.output<typeof Common>;
+  if (edges.edgeBlend && !edges.edgeFade) throw new EditError("edgeBlend takes its length from edgeFade: give both.", "edgeBlend");
   if (inside !== undefined && !doc.bundles.has(inside)) throw new EditError("The bundle that was open is not there any more.", "inside");
   const linked = definition.links && links ? throughLinks(doc, definition.links, params.data as object) : null;
-  const tx = new Transaction(doc, key ?? newKey(), { inside, leads: linked?.leads, edge, scratch, links });
+  const tx = new Transaction(doc, key ?? newKey(), { inside, leads: linked?.leads, edge: newEdgesOf(edges), scratch, links });
   const name = definition.apply(tx, linked?.params ?? params.data);
   for (const more of linked?.others ?? []) alongLink(() => definition.apply(tx, { ...(params.data as object), ...more }));
-  tx.settleEdges();
-  settleBundles(tx);
+  settle(tx);
   return { ...tx.finish(), name: nameOf(name), notes: tx.notes };
+}
+
+/** What every edit must leave right, one after the other. */
+function settle(tx: Transaction): void {
+  settleBlends(tx);
+  settleNewEdges(tx);
+  settleBundles(tx);
+  settleLayers(tx);
 }
 
 /** What links between tracks bring into an edit. */

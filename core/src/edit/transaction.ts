@@ -1,26 +1,12 @@
-import { bareFade, fadeOfLength, fadeQuietPart, layOver, standsOpen } from "../dsp/fades";
-import {
-  applyChanges,
-  blendAfter,
-  type Change,
-  type Document,
-  type Entities,
-  type EntityKind,
-  entityOf,
-  PIECE_ID,
-  timebaseOf,
-} from "../model/document";
+import { applyChanges, type Change, type Document, type Entities, type EntityKind, entityOf, PIECE_ID, timebaseOf } from "../model/document";
 import { copiedClip, evenClip, movedClip } from "../model/even";
 import { clipProblems, NOTHING_WRONG } from "../model/invariants";
-import { Lane } from "../model/lane";
-import { playedId, playsSame } from "../model/played";
+import type { Lane } from "../model/lane";
 import { unreadable } from "../model/readable";
-import { type Clip, clipEnd, type Fade, NO_FADE, type Track } from "../model/schema";
-import { unbroken } from "../seam/continuity";
+import type { Clip, FadeCurve, Track } from "../model/schema";
 import { EditError } from "./errors";
-import { fadeRoom, withEnd, withStart } from "./parts";
 
-type ClipChange = Extract<Change, { kind: "clip" }>;
+export type ClipChange = Extract<Change, { kind: "clip" }>;
 
 /** One thing that an edit touched: what it was, what it is by now, what the document at hand holds in its place, and whether that is still so. */
 interface Touched {
@@ -32,8 +18,24 @@ interface Touched {
   shown: boolean;
 }
 
-/** The fade that new edges get, in samples; length 0 leaves them bare. */
-export type EdgeFade = Fade;
+export type Side = "start" | "end";
+
+/** What new edges get: a fade, length 0 leaving them bare, or a blend with the edge that they meet. */
+export interface NewEdges extends Pick<FadeCurve, "length" | "shape" | "bend"> {
+  /** A blend where the edge meets another one and there is material, else the fade. */
+  readonly blend: boolean;
+  /** Takes nothing from an attack. */
+  readonly attacks: boolean;
+  /** Goes by itself as soon as the audio runs on again. */
+  readonly lent: boolean;
+}
+export const BARE_EDGES: NewEdges = { length: 0, shape: "power", bend: 0, blend: false, attacks: false, lent: true };
+
+/**
+ * Where an edge comes from: laid bare by this edit, kept just as it is whatever it looks like, or one that a clip had before. One that is `slid`
+ * stands where it stood, though other audio lies at it.
+ */
+export type EdgeOrigin = "new" | "kept" | { readonly clipId: string; readonly side: Side; readonly slid?: true };
 
 /**
  * One edit at work: it reads the document as it stands with what was set so far, and keeps for each thing it touched what it was and
@@ -68,8 +70,8 @@ export class Transaction {
       readonly inside?: string | null;
       /** For each clip that a link brought in, the one that it goes along with. */
       readonly leads?: ReadonlyMap<string, string>;
-      /** The fade that new edges get, as the edit was given it. */
-      readonly edge?: EdgeFade;
+      /** What new edges get, as the edit was given it. */
+      readonly edge?: NewEdges;
       /** What the edits of one batch remember for those after them, so that each need not look through everything again. */
       readonly scratch?: Map<string, number>;
       /** Whether linked tracks are edited together; suspended, each is on its own. */
@@ -88,17 +90,17 @@ export class Transaction {
   readonly links: boolean;
   readonly inside: string | null;
   readonly leads: ReadonlyMap<string, string>;
-  private readonly given: EdgeFade | undefined;
-  /** The fade that new edges get where the edit was given none; an edit that promises to smooth sets it. */
-  ownEdge: EdgeFade = NO_FADE;
-  /** The fade that new edges get. */
-  get edge(): EdgeFade {
+  private readonly given: NewEdges | undefined;
+  /** What new edges get where the edit was told nothing; an edit that promises to smooth sets it. */
+  ownEdge: NewEdges = BARE_EDGES;
+  /** What new edges get. */
+  get edge(): NewEdges {
     return this.given ?? this.ownEdge;
   }
   /** What could not be done though the edit was, in words: what was left, and why. */
   readonly notes: string[] = [];
-  /** Edges whose state an edit knows better than can be told by looking: laid anew, or copied as they were. */
-  private readonly edges: Readonly<Record<Side, Map<string, "new" | "kept">>> = { start: new Map(), end: new Map() };
+  /** Where edges come from that are not simply those which their clip had before. */
+  private readonly edges: Readonly<Record<Side, Map<string, EdgeOrigin>>> = { start: new Map(), end: new Map() };
 
   edgeIsNew(clipId: string, side: Side): void {
     this.edges[side].set(clipId, "new");
@@ -107,7 +109,26 @@ export class Transaction {
     this.edges[side].set(clipId, "kept");
   }
 
-  edgeState = (clipId: string, side: Side): "new" | "kept" | undefined => this.edges[side].get(clipId);
+  /** An edge is one that another clip, or the other side, had until now. */
+  edgeComesFrom(clipId: string, side: Side, from: string, fromSide: Side): void {
+    this.edges[side].set(clipId, this.edgeOrigin(from, fromSide));
+  }
+  /** A clip's edges stand where they stood, though its audio went along inside them. */
+  edgesStay(clipId: string): void {
+    for (const side of ["start", "end"] as const) {
+      const origin = this.edgeOrigin(clipId, side);
+      if (typeof origin === "object") this.edges[side].set(clipId, { ...origin, slid: true });
+    }
+  }
+  /** A clip was turned round in place: its start is what was its end. */
+  edgesTurn(clipId: string): void {
+    const [start, end] = [this.edgeOrigin(clipId, "start"), this.edgeOrigin(clipId, "end")];
+    this.edges.start.set(clipId, end);
+    this.edges.end.set(clipId, start);
+  }
+  edgeOrigin(clipId: string, side: Side): EdgeOrigin {
+    return this.edges[side].get(clipId) ?? (this.before.clips.has(clipId) ? { clipId, side } : "new");
+  }
 
   private idAt(n: number): string {
     return `${this.key}.${n}`;
@@ -178,6 +199,8 @@ export class Transaction {
     return value;
   }
 
+  /** A clip as it now is; null when there is none. */
+  clipNow = (id: string): Clip | null => this.peek("clip", id);
   clip = (id: string, path = "clipIds"): Clip => this.need("clip", id, path);
   track = (id: string, path = "trackId"): Track => this.need("track", id, path);
   marker = (id: string, path = "id") => this.need("marker", id, path);
@@ -219,173 +242,11 @@ export class Transaction {
     return [...this.changed.clip.values()] as ClipChange[];
   }
 
-  /** Refits each blend to an overlap that changed, and ends it where its clips came apart. */
-  private settleBlends(): void {
-    const rights = new Set<string>();
-    for (const { id, before, after } of this.changed.clip.values() as Iterable<ClipChange>) {
-      if (after?.blend || before?.blend) rights.add(id);
-      // A blend's earlier clip fades out.
-      const follower =
-        before && before.fadeOut.length > 0 && laneOf(this.before, before.trackId).hasBlends ? blendAfter(this.before, before) : undefined;
-      if (follower) rights.add(follower.id);
-    }
-    for (const id of rights) {
-      const right = this.peek("clip", id);
-      if (!right) this.endTail(this.before.clips.get(id));
-      if (!right?.blend) continue;
-      const left = this.peek("clip", right.blend.with);
-      const overlap = left ? clipEnd(left) - right.start : 0;
-      const holds = left && left.trackId === right.trackId && overlap > 0 && left.start <= right.start && clipEnd(left) <= clipEnd(right);
-      if (holds && left.fadeIn.length + overlap <= left.length && overlap + right.fadeOut.length <= right.length) {
-        this.setClip({ ...right, fadeIn: fadeOfLength(right.fadeIn, overlap) });
-        this.setClip({ ...left, fadeOut: fadeOfLength(left.fadeOut, overlap) });
-      } else this.endBlend(left, right);
-    }
-  }
-
-  /** Puts what is left of a blend back to its splice, each clip to the moment of its own recording that lay there; the edges are new. */
-  private endBlend(left: Clip | null, right: Clip): void {
-    const was = this.before.clips.get(right.id);
-    const wasLeft = was?.blend ? this.before.clips.get(was.blend.with) : undefined;
-    const back = withStart(right, Math.max(right.start, spliceIn(right, was ?? right, was)));
-    // What an edit cut away beyond the splice stays away.
-    const next = back.length >= 1 ? back : right;
-    this.setClip({ ...next, fadeIn: bareFade(right.fadeIn), blend: null });
-    this.edgeIsNew(right.id, "start");
-    if (left && left.fadeOut.length > 0) this.endAt(left, wasLeft && was ? spliceIn(left, wasLeft, was) : clipEnd(left));
-  }
-
-  /** Puts the end of what a blend went out from, whose later clip is gone, back to its splice. */
-  private endTail(was: Clip | undefined): void {
-    const wasLeft = was?.blend ? this.before.clips.get(was.blend.with) : undefined;
-    if (!was || !wasLeft) return;
-    // A cut may have left the end to a piece of its own.
-    const isTail = (c: Clip | null): c is Clip =>
-      c !== null && playsSame(c, wasLeft) && c.offset + c.length === wasLeft.offset + wasLeft.length && c.fadeOut.length === wasLeft.fadeOut.length;
-    const own = this.peek("clip", wasLeft.id);
-    const tail = isTail(own) ? own : this.clipChanges().find((c) => !c.before && isTail(c.after))?.after;
-    if (tail) this.endAt(tail, spliceIn(tail, wasLeft, was));
-  }
-
-  private endAt(left: Clip, splice: number): void {
-    const end = Math.min(clipEnd(left), splice);
-    this.setClip({ ...(end > left.start ? withEnd(left, end) : left), fadeOut: bareFade(left.fadeOut) });
-    this.edgeIsNew(left.id, "end");
-  }
-
-  /** Those of some kind among the clips of a lane, as they were, that changed or lay beside one that did. */
-  private touchedOn(trackId: string, changes: readonly ClipChange[], kind: (clip: Clip) => boolean): Clip[] {
-    const lane = laneOf(this.before, trackId);
-    const changed = this.changed.clip;
-    const beside = (clip: Clip): Clip[] => lane.within(clip.start - 1, clipEnd(clip) + 1);
-    // Where much of a lane changed, one look at each of its clips costs less than one around each change.
-    if (isMuch(changes, lane)) return lane.clips.filter((c) => kind(c) && (changed.has(c.id) || beside(c).some((o) => changed.has(o.id))));
-    const touched = new Set<Clip>();
-    for (const { before } of changes) if (before?.trackId === trackId) for (const clip of beside(before)) if (kind(clip)) touched.add(clip);
-    return [...touched];
-  }
-
-  /**
-   * Gives the edge fade to every edge that stands open and is new: of a new clip, moved by a trim, or parted from what ran on into it. A
-   * clip too short for two of them gives each half.
-   */
-  private fadeNewEdges(): void {
-    const { edge } = this;
-    if (edge.length === 0) return;
-    // Fades don't move anything: one look at where the clips lie serves the whole loop.
-    const { doc, before } = this;
-    const changed = this.changed.clip;
-    const byLane = new Map<string, ClipChange[]>();
-    const gather = (trackId: string, change: ClipChange): void => {
-      const list = byLane.get(trackId);
-      if (list) list.push(change);
-      else byLane.set(trackId, [change]);
-    };
-    for (const change of this.clipChanges()) {
-      if (change.before) gather(change.before.trackId, change);
-      if (change.after && change.after.trackId !== change.before?.trackId) gather(change.after.trackId, change);
-    }
-    const open: [Clip, Side][] = [];
-    const look = (clip: Clip): void => {
-      for (const side of SIDES) if (standsOpen(fadeAt(clip, side)) && !joins(doc, clip, side)) open.push([clip, side]);
-    };
-    for (const [trackId, changes] of byLane) {
-      const lane = laneOf(doc, trackId);
-      if (isMuch(changes, lane)) {
-        // Most clips of a large piece are faded at both ends: they are passed over at one glance.
-        const bare = lane.clips.filter((c) => standsOpen(c.fadeIn) || standsOpen(c.fadeOut));
-        const ids = new Set(bare.filter((c) => !changed.has(c.id)).map((c) => c.id));
-        const near = ids.size ? new Set(this.touchedOn(trackId, changes, (c) => ids.has(c.id)).map((c) => c.id)) : ids;
-        for (const clip of bare) if (changed.has(clip.id) || near.has(clip.id)) look(clip);
-        continue;
-      }
-      const now = new Set(changes.map((c) => c.id));
-      for (const { id } of this.touchedOn(trackId, changes, () => true)) now.add(id);
-      for (const id of now) {
-        const clip = doc.clips.get(id);
-        if (clip?.trackId === trackId) look(clip);
-      }
-    }
-    if (open.length === 0) return;
-    // Edges that were there before, by the moment of the recording: a split's right half takes over its clip's old end.
-    const wanted = new Set(open.map(([clip, side]) => edgeKey(clip, side)));
-    const moments = new Set(open.map(([clip, side]) => momentOf(clip, side)));
-    const cutsThere = (c: Clip): boolean => moments.has(c.offset) || moments.has(c.offset + c.length);
-    const old = new Set<string>();
-    for (const clip of [...byLane].flatMap(([trackId, changes]) => this.touchedOn(trackId, changes, cutsThere)))
-      for (const side of SIDES) {
-        const key = edgeKey(clip, side);
-        if (wanted.has(key) && !old.has(key) && !joins(before, clip, side)) old.add(key);
-      }
-    const isNew = ([clip, side]: readonly [Clip, Side]): boolean => {
-      const told = this.edgeState(clip.id, side);
-      return told === undefined ? !old.has(edgeKey(clip, side)) : told === "new";
-    };
-    const fresh = open.filter(isNew);
-    const both = new Set(fresh.filter(([, side]) => side === "end").map(([clip]) => clip.id));
-    for (const [{ id }, side] of fresh) {
-      const clip = this.peek("clip", id);
-      if (!clip) continue;
-      const other = fadeAt(clip, side === "start" ? "end" : "start");
-      const most = fadeRoom(clip, other);
-      const halves = side === "start" && both.has(id) && most < 2 * edge.length;
-      const room = halves ? Math.ceil(most / 2) : most;
-      const laid = layOver(fadeAt(clip, side), { ...edge, length: Math.max(0, Math.min(edge.length, room)) });
-      if (laid) this.setClip({ ...clip, [side === "start" ? "fadeIn" : "fadeOut"]: fitted(laid, most) });
-    }
-  }
-
-  /** Lifts every touched clip that would share a layer with one it overlaps, so that which is heard never hangs on a tie. */
-  private settleLayers(): void {
-    const { doc } = this;
-    // Where no clip of a lane lies over another, none can tie.
-    const may = new Set([...doc.lanes].filter(([, lane]) => lane.hasOverlaps).map(([id]) => id));
-    if (may.size === 0) return;
-    for (const { id, after } of this.clipChanges()) {
-      if (!after || !may.has(after.trackId)) continue;
-      const clip = this.peek("clip", id);
-      if (!clip) continue;
-      // Layers move nothing: the lane serves as it lay, and only the layers are asked anew.
-      const others = laneOf(doc, clip.trackId)
-        .within(clip.start, clipEnd(clip))
-        .filter((c) => c.id !== id && c.blend?.with !== id && clip.blend?.with !== c.id)
-        .map((c) => this.peek("clip", c.id)?.layer ?? c.layer);
-      if (others.includes(clip.layer)) this.setClip({ ...clip, layer: Math.max(...others) + 1 });
-    }
-  }
-
-  /** Makes blends and new edges true after what was done. */
-  settleEdges(): void {
-    this.settleBlends();
-    this.fadeNewEdges();
-  }
-
   /**
    * Checks everything that was touched and hands over the result. Throws EditError where an invariant would break, or where what the edit
    * made could not be read back: a version that does not open must never come to be.
    */
   finish(): { doc: Document; changes: Change[] } {
-    this.settleLayers();
     const doc = this.doc;
     if (this.changed.piece.size) mapsOf(doc);
     for (const { after } of this.clipChanges()) {
@@ -428,32 +289,4 @@ function alike(a: unknown, b: unknown): boolean {
   return true;
 }
 
-const isMuch = (changes: readonly unknown[], lane: Lane): boolean => changes.length * 4 > lane.size;
-
-const laneOf = (doc: Document, trackId: string): Lane => doc.lanes.get(trackId) ?? Lane.empty;
-
 const KINDS: readonly Exclude<EntityKind, "piece">[] = ["track", "clip", "marker", "section", "bundle"];
-const SIDES = ["start", "end"] as const;
-export type Side = (typeof SIDES)[number];
-
-const fadeAt = (clip: Clip, side: Side): Fade => (side === "start" ? clip.fadeIn : clip.fadeOut);
-/** The moment of its recording that a clip's edge cuts at. */
-const momentOf = (clip: Clip, side: Side): number => (side === "start" ? clip.offset : clip.offset + clip.length);
-/** Names an edge by that moment. */
-const edgeKey = (clip: Clip, side: Side): string => `${playedId(clip)} ${side} ${momentOf(clip, side)}`;
-
-/** Where in a clip, as it lies now, the moment of its recording is at which the splice of a blend lay. */
-const spliceIn = (now: Clip, was: Clip, right: Clip | undefined): number =>
-  right?.blend ? now.start + (was.offset + right.blend.splice - was.start) - now.offset : now.start;
-
-/** A fade no longer than there is room for. */
-const fitted = (fade: Fade, room: number): Fade => (fade.length <= room ? fade : fadeQuietPart(fade, room));
-
-/** Whether the recording runs on over this edge into the clip beside it. */
-function joins(doc: Document, clip: Clip, edge: "start" | "end"): boolean {
-  const at = edge === "start" ? clip.start : clipEnd(clip);
-  const lane = doc.lanes.get(clip.trackId);
-  if (!lane) return false;
-  const beside = edge === "start" ? lane.within(at - 1, at).filter((c) => clipEnd(c) === at) : lane.within(at, at + 1).filter((c) => c.start === at);
-  return beside.some((other) => (edge === "start" ? unbroken(other, clip) : unbroken(clip, other)));
-}

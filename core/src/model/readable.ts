@@ -27,7 +27,15 @@ const readableFade = (before: Fade, after: Fade): boolean => before === after ||
 
 function readableBlend(was: Clip["blend"], is: Clip["blend"]): boolean {
   if (was === is || !is) return true;
-  return was !== null && is.with === was.with && is.law === was.law && is.place === was.place && is.linked === was.linked && whole(is.splice);
+  return (
+    was !== null &&
+    is.with === was.with &&
+    is.law === was.law &&
+    is.place === was.place &&
+    is.linked === was.linked &&
+    is.lent === was.lent &&
+    whole(is.splice)
+  );
 }
 
 /** Whether a clip differs from a readable one by its id, where it lies, its window and its fades only, and those can be read. */

@@ -50,11 +50,15 @@ export const FadeCurve = z.object({
   shape: FadeShape,
   bend: Bend,
   part: z.object({ from: z.int().min(0), of: z.int().min(1) }).optional(),
+  /** An edge got it by itself, and loses it as soon as the audio runs on there again. What a person sets is not lent. */
+  lent: z.literal(true).optional(),
+  /** Of a lent one: the sample of what the clip plays at which its edge stood bare before it was moved; back there, the fade goes. */
+  bare: z.int().min(0).optional(),
 });
 export type FadeCurve = z.infer<typeof FadeCurve>;
 
-/** So often can an edge be laid bare in the middle of a fade and faded anew. */
-export const MOST_OVER = 4;
+/** So often can an edge be laid bare in the middle of a fade and faded anew; an edit that would do it once more says so. */
+export const MOST_OVER = 16;
 /**
  * A fade. Where the silent end of one was cut off and the edge laid bare, the fades of new edges lie `over` what is left of it, and
  * multiply it; `length` is that of the longest of them all.
@@ -84,6 +88,8 @@ export const Blend = z.object({
   splice: Position,
   /** Linked: the outgoing curve is the incoming one's complement by the law. Separate: the left clip's own fade-out counts. */
   linked: z.boolean(),
+  /** Two new edges that met got it by themselves. */
+  lent: z.literal(true).optional(),
 });
 export type Blend = z.infer<typeof Blend>;
 

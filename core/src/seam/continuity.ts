@@ -1,6 +1,7 @@
-import { fadesRunOn } from "../dsp/fades";
-import { playsSame } from "../model/played";
-import { type Clip, clipEnd } from "../model/schema";
+import { fadesRunOn, withoutLent } from "../dsp/fades";
+import { ownEdge, playsSame, runsBackwards } from "../model/played";
+import { type Clip, clipEnd, type SourceInfo } from "../model/schema";
+import { MOST_STRETCH } from "../time/time-map";
 
 /** Envelopes lie on the recording, so that the same ones run on through a join. */
 const sameEnvelopes = (left: Clip, right: Clip): boolean =>
@@ -28,4 +29,23 @@ export function unbroken(left: Clip, right: Clip): boolean {
     sameChannels(left, right) &&
     gainRunsOn(left, right)
   );
+}
+
+/** Whether fades run on through a joint, but for those that its two edges got by themselves. */
+const fadesContinue = (left: Clip, right: Clip): boolean =>
+  fadesRunOn(left.fadeIn, left.length, withoutLent(right.fadeIn)) && fadesRunOn(right.fadeOut, right.length, withoutLent(left.fadeOut));
+
+/**
+ * Whether the audio goes on through the joint of two clips: the same moment of the same recording lies on both sides, whatever gain, pitch or
+ * treatment each has, and no fade that somebody set lies between. Where the two are made differently their edges may lie apart by what a sample of
+ * the one is in the other.
+ */
+export function runsOn(sources: ReadonlyMap<string, SourceInfo>, left: Clip, right: Clip): boolean {
+  if (clipEnd(left) !== right.start || left.trackId !== right.trackId || left.sourceId !== right.sourceId || left.mute !== right.mute || right.blend)
+    return false;
+  if (!sameChannels(left, right) || !fadesContinue(left, right)) return false;
+  if (playsSame(left, right)) return left.offset + left.length === right.offset;
+  const source = sources.get(left.sourceId);
+  if (!source || runsBackwards(left.recipe) !== runsBackwards(right.recipe)) return false;
+  return Math.abs(ownEdge(source, left, left.offset + left.length) - ownEdge(source, right, right.offset)) <= MOST_STRETCH;
 }

@@ -2,6 +2,8 @@ import fc from "fast-check";
 import { type Document, documentFrom, NEW_PIECE } from "../model/document";
 import { isMade, ofPlayedId } from "../model/played";
 import { type Clip, NO_FADE, type SourceInfo, type Track } from "../model/schema";
+import { MemoryReader } from "../render/reader";
+import { Renderer } from "../render/renderer";
 
 /** Material for property tests: small recordings with known noise, documents with random clips, and a plain track. */
 export const RATE = 48_000;
@@ -115,3 +117,10 @@ export const documents: fc.Arbitrary<Document> = fc
 
 /** Whether two runs of samples are the same to the last bit. */
 export const sameSamples = (a: Float32Array, b: Float32Array): boolean => a.length === b.length && a.every((v, i) => v === b[i]);
+
+/** What is heard of a document of these recordings: left and right. */
+export function playOf(doc: Document, from = 0, count = 16_000): [Float32Array, Float32Array] {
+  const [left, right] = [new Float32Array(count), new Float32Array(count)];
+  new Renderer(doc, new MemoryReader(PCM)).render(from, count, left, right);
+  return [left, right];
+}

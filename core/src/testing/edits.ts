@@ -389,8 +389,13 @@ export const edits: fc.Arbitrary<Edit> = fc
   )
   .chain((edit) =>
     fc
-      .constantFrom(undefined, { length: 192, shape: "power" as const, bend: 0 })
-      .map((edgeFade) => ({ ...defined(edit), edgeFade, key: "test" }) as Edit),
+      .constantFrom(
+        {},
+        { edgeFade: { length: 192, shape: "power" as const, bend: 0 } },
+        { edgeFade: { length: 192, shape: "s" as const, bend: 0, attacks: true } },
+        { edgeFade: { length: 90, shape: "power" as const, bend: 0 }, edgeBlend: true },
+      )
+      .map((edges) => ({ ...defined(edit), ...edges, key: "test" }) as Edit),
   );
 
 /** The document after edits in their order; those that can't be done are refused, and leave it as it is. */

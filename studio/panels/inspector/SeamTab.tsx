@@ -1,5 +1,5 @@
 "use client";
-import { materialAt } from "@wet-thread/core/edit/clips/blends";
+import { materialAt } from "@wet-thread/core/edit/crossfade";
 import { EditError } from "@wet-thread/core/edit/errors";
 import { applyEdits, type Edit } from "@wet-thread/core/edit/registry";
 import { blendAfter, type Document, timebaseOf } from "@wet-thread/core/model/document";

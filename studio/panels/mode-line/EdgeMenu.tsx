@@ -6,11 +6,11 @@ import { lengthFrom, numberFrom } from "../inspector/parts";
 import { Heading } from "./rule-menus";
 import { Chip } from "./steps";
 
-/** The fade that new edges get. */
+/** What new edges get. */
 export function EdgeMenu({ set }: { set: Settings }) {
   return (
     <div>
-      <Heading side="none where the audio runs on">Fade for every new edge</Heading>
+      <Heading side="goes where the audio runs on again">Every new edge gets</Heading>
       <div className="flex flex-wrap gap-1.5">
         {[0, 1, 2, 4, 8, 12, 20, 50].map((ms) => (
           <Chip key={ms} label={ms === 0 ? "none" : `${ms} ms`} on={set.edgeFadeMs === ms} onClick={() => setSettings({ edgeFadeMs: ms })} />
@@ -26,6 +26,11 @@ export function EdgeMenu({ set }: { set: Settings }) {
             if (samples !== null) setSettings({ edgeFadeMs: Math.round((samples * 1e6) / session().doc.sampleRate) / 1000 });
           }}
         />
+      </div>
+      <Heading side="as far as there is material">Where it meets another edge</Heading>
+      <div className="flex flex-wrap gap-1.5">
+        <Chip label="Each fades" on={!set.edgeBlends} onClick={() => setSettings({ edgeBlends: false })} />
+        <Chip label="They blend" on={set.edgeBlends} onClick={() => setSettings({ edgeBlends: true })} />
       </div>
       <Heading side={SHAPE_NAMES[set.edgeFadeShape]}>Shape</Heading>
       <Shapes value={set.edgeFadeShape} bend={set.edgeFadeBend} onChange={(edgeFadeShape) => setSettings({ edgeFadeShape })} />

@@ -145,7 +145,10 @@ export function ModeLine() {
         <Bar />
         <Chunk>
           <span>New edges</span>
-          <Popover width={360} trigger={<Word dye="madder" text={set.edgeFadeMs > 0 ? `fade ${set.edgeFadeMs} ms` : "stay bare"} />}>
+          <Popover
+            width={360}
+            trigger={<Word dye="madder" text={set.edgeFadeMs > 0 ? `${set.edgeBlends ? "blend" : "fade"} ${set.edgeFadeMs} ms` : "stay bare"} />}
+          >
             <EdgeMenu set={set} />
           </Popover>
         </Chunk>

@@ -2,86 +2,13 @@ import { z } from "zod";
 import { bareFade } from "../../dsp/fades";
 import { playedSource } from "../../model/played";
 import { Bend, BlendLaw, BlendPlace, type Clip, clipEnd, FadeShape, Id, Length, Position } from "../../model/schema";
-import { formatLength } from "../../time/format";
-import { takeBlendOff, takeOut, unblended } from "../cut";
+import { blendClips, materialAt } from "../crossfade";
+import { takeBlendOff, unblended } from "../cut";
 import { countNames, defineEdit, TrackIds } from "../definition";
 import { EditError } from "../errors";
 import { withEnd, withStart } from "../parts";
 import type { Transaction } from "../transaction";
 import { beyondWords } from "../words";
-
-/** The part of [splice − before, splice + after) for a length and place. */
-export function overlapAround(place: z.infer<typeof BlendPlace>, length: number): { before: number; after: number } {
-  const before = place === "after" ? 0 : place === "before" ? length : Math.floor(length / 2);
-  return { before, after: length - before };
-}
-
-/** How much material each side has beyond a splice, in samples: the left clip's after it, the right clip's before it. */
-export function materialAt(left: Clip, right: Clip, splice: number, leftSourceLength: number): { after: number; before: number } {
-  return { after: leftSourceLength - left.offset - (splice - left.start), before: right.offset + (splice - right.start) };
-}
-
-/** Lets two neighbours overlap by `length` around the splice, as far as their recordings and other fades allow. */
-export function blendClips(
-  tx: Transaction,
-  left: Clip,
-  right: Clip,
-  splice: number,
-  p: {
-    length: number;
-    place: z.infer<typeof BlendPlace>;
-    law: BlendLaw;
-    linked: boolean;
-    shape: FadeShape;
-    bend: number;
-    /** For a free place: how far the overlap reaches on both sides of the splice. */
-    reach?: { before: number; after: number };
-  },
-): number {
-  const has = materialAt(left, right, splice, playedSource(tx.before.sources, left)?.length ?? 0);
-  const wanted = p.reach ?? overlapAround(p.place, p.length);
-  // Both sides shrink alike for a centred blend, so that it stays centred.
-  const beforeMost = Math.max(0, Math.min(has.before, splice - left.start - left.fadeIn.length, splice));
-  const afterMost = Math.max(0, Math.min(has.after, clipEnd(right) - right.fadeOut.length - splice));
-  const before = p.place === "centred" ? Math.min(wanted.before, beforeMost, afterMost) : Math.min(wanted.before, beforeMost);
-  const after = p.place === "centred" ? Math.min(wanted.after, afterMost, before + (p.length % 2)) : Math.min(wanted.after, afterMost);
-  const length = before + after;
-  if (length < 1)
-    throw new EditError(
-      `There is no material to blend: ${left.name || "the left clip"} has ${formatLength(Math.max(0, has.after), tx.before.sampleRate)} after the splice, ${right.name || "the right clip"} has ${formatLength(Math.max(0, has.before), tx.before.sampleRate)} before it.`,
-      "length",
-    );
-  const start = splice - before;
-  const shape = p.linked ? p : left.fadeOut;
-  const layer = sharedLayer(tx, left, right);
-  tx.setClip({ ...withEnd({ ...left, layer }, splice + after), fadeOut: { length, shape: shape.shape, bend: shape.bend } });
-  tx.setClip({
-    ...withStart(right, start),
-    layer,
-    fadeIn: { length, shape: p.shape, bend: p.bend },
-    blend: { with: left.id, law: p.law, place: p.place, splice, linked: p.linked },
-  });
-  return length;
-}
-
-/**
- * The layer that two clips blend on: that of the earlier one, or of the later one, whichever changes nothing of what lies over or under either
- * of them. Where both would, what the higher of the two hides is put away.
- */
-function sharedLayer(tx: Transaction, left: Clip, right: Clip): number {
-  if (left.layer === right.layer) return left.layer;
-  const [low, high] = left.layer < right.layer ? [left, right] : [right, left];
-  const between = (clip: Clip): Clip[] =>
-    tx
-      .lane(clip.trackId)
-      .within(clip.start, clipEnd(clip))
-      .filter((c) => c.id !== left.id && c.id !== right.id && c.layer >= low.layer && c.layer <= high.layer);
-  const hidden = between(high);
-  if (hidden.length > 0 && between(low).length === 0) return high.layer;
-  const partner = (c: Clip): boolean => c.blend?.with === high.id || high.blend?.with === c.id;
-  for (const c of hidden) if (!partner(c)) takeOut(tx, c.id, Math.max(c.start, high.start), Math.min(clipEnd(c), clipEnd(high)));
-  return low.layer;
-}
 
 /** Two neighbours with their edit point elsewhere: the one is longer by what the other is shorter. Throws EditError without material. */
 function spliceMoved(tx: Transaction, left: Clip, right: Clip, from: number, to: number): { left: Clip; right: Clip } {

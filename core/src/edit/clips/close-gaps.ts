@@ -6,13 +6,13 @@ import { playedSource } from "../../model/played";
 import { type Clip, clipEnd, Id, Length, Position } from "../../model/schema";
 import { unbroken } from "../../seam/continuity";
 import { formatLength } from "../../time/format";
+import { blendClips } from "../crossfade";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
 import { emptyParts, Reach, reachGroups, ripple, together } from "../neighbours";
 import { overlapParams, setLength } from "../overlap";
 import { withEnd, withStart } from "../parts";
 import type { Transaction } from "../transaction";
-import { blendClips } from "./blends";
 
 /** Two clips of a track with nothing between them. */
 interface Gap {

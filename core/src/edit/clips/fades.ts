@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { isLent, keptFade } from "../../dsp/fades";
 import { blendAfter } from "../../model/document";
 import { Bend, type Clip, clipEnd, type Fade, FadeShape, Position } from "../../model/schema";
 import { ClipIds, countNames, defineEdit, TrackIds } from "../definition";
@@ -17,7 +18,11 @@ function layFade(tx: Transaction, clip: Clip, edge: "in" | "out", fade: { length
   const other = clip[sides[edge === "in" ? "out" : "in"]];
   const length = Math.min(fade.length ?? old.length, fadeRoom(clip, other));
   const [shape, bend] = [fade.shape ?? old.shape, fade.bend ?? old.bend];
-  if (length === old.length && shape === old.shape && bend === old.bend) return true;
+  if (length === old.length && shape === old.shape && bend === old.bend) {
+    // What was lent is meant from now on.
+    if (isLent(old)) tx.setClip({ ...clip, [sides[edge]]: keptFade(old) });
+    return true;
+  }
   const blended = edge === "in" ? clip.blend : blendAfter(tx.doc, clip);
   if (blended && length !== old.length) {
     tx.notes.push(`${clip.name || "A clip"} is blended there, and the blend decides the length, so it was left.`);

@@ -1,11 +1,11 @@
 import { z } from "zod";
 import { type Clip, clipEnd, Gain, Id, JUST_LAID, Length, NO_FADE, Position } from "../../model/schema";
 import { formatLength } from "../../time/format";
+import { blendClips } from "../crossfade";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
 import { emptyParts } from "../neighbours";
 import type { Transaction } from "../transaction";
-import { blendClips } from "./blends";
 import { type Strand, weave } from "./weave";
 
 /** Blends between woven pieces are so long where no length is named, and those into the sound beside a gap a quarter of it. Seconds. */

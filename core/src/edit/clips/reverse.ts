@@ -65,6 +65,7 @@ export const reverseRange = defineEdit({
     for (const clip of clips) {
       const { bars: _, ...next } = turnedRound(tx, clip);
       tx.setClip({ ...next, start: start + end - clipEnd(clip), fadeIn: clip.fadeOut, fadeOut: clip.fadeIn });
+      tx.edgesTurn(clip.id);
     }
     return `Reverse range, ${countNames(
       clips.map((c) => c.name),

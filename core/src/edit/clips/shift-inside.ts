@@ -21,6 +21,7 @@ export const shiftInside = defineEdit({
         );
       }
       tx.setClip({ ...clip, offset: clip.offset - by });
+      tx.edgesStay(clip.id);
     }
     return `Shift inside ${countNames(
       clips.map((c) => c.name),

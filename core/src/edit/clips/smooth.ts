@@ -3,12 +3,12 @@ import { bareFade, layOver, risesOver, standsOpen } from "../../dsp/fades";
 import { blendAfter } from "../../model/document";
 import { playedSource, playsSame } from "../../model/played";
 import { Bend, BlendLaw, type Clip, clipEnd, type Fade, FadeShape, Id, Length, Position } from "../../model/schema";
+import { blendClips, materialAt } from "../crossfade";
 import { takeOut } from "../cut";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
 import { fadeRoom } from "../parts";
-import type { Transaction } from "../transaction";
-import { blendClips, materialAt } from "./blends";
+import { BARE_EDGES, type Transaction } from "../transaction";
 
 /** A seam as it is named: the clips heard on both sides, and where it lies. */
 export const NamedSeam = z.object({ left: Id.nullable(), right: Id.nullable(), position: Position });
@@ -32,7 +32,7 @@ export const smooth = defineEdit({
     /** Clips whose end was blended here; those that were before are looked up where they lay. */
     const blended = new Set<string>();
     // A blend that a later seam of the same edit leaves no room for ends in fades.
-    tx.ownEdge = fade;
+    tx.ownEdge = { ...BARE_EDGES, ...fade, lent: false };
     let done = 0;
     for (const seam of seams) {
       const sides = { left: sideOf(tx, seam.left, seam.position), right: sideOf(tx, seam.right, seam.position) };

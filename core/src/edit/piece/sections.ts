@@ -10,7 +10,7 @@ import { defineEdit } from "../definition";
 import { EditError } from "../errors";
 import { ripple, shiftMarks } from "../neighbours";
 import { sliceOf } from "../parts";
-import { Transaction } from "../transaction";
+import { BARE_EDGES, Transaction } from "../transaction";
 
 /** A span of the whole piece, with everything in it, positions counted from its start. */
 export const SpanContent = z.object({
@@ -32,7 +32,7 @@ export type SpanContent = z.infer<typeof SpanContent>;
 /** Fade of the cut edges, when the edit is given none. */
 const SMOOTH_SECONDS = 0.004;
 const smoothly = (tx: Transaction): void => {
-  tx.ownEdge = { length: Math.round(SMOOTH_SECONDS * tx.before.sampleRate), shape: "power", bend: 0 };
+  tx.ownEdge = { ...BARE_EDGES, length: Math.round(SMOOTH_SECONDS * tx.before.sampleRate) };
 };
 
 /**
@@ -58,8 +58,8 @@ export function spanContent(doc: Document, start: number, end: number): SpanCont
     tempo: to > from ? tempoIn(doc.piece.tempo, from, to) : [],
     meter: to > from ? meterIn(doc.piece.meter, from, to) : [],
     cut: {
-      starts: whole.filter((c) => c.start < start || apart.edgeState(c.id, "start") === "new").map((c) => c.id),
-      ends: whole.filter((c) => clipEnd(c) > end || apart.edgeState(c.id, "end") === "new").map((c) => c.id),
+      starts: whole.filter((c) => c.start < start || apart.edgeOrigin(c.id, "start") === "new").map((c) => c.id),
+      ends: whole.filter((c) => clipEnd(c) > end || apart.edgeOrigin(c.id, "end") === "new").map((c) => c.id),
     },
   };
 }

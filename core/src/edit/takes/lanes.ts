@@ -2,7 +2,7 @@ import type { Document } from "../../model/document";
 import { playedSource } from "../../model/played";
 import { type Bundle, type Clip, clipEnd, type TakeClip, type TakeLane } from "../../model/schema";
 import { bundleClips } from "../bundles/members";
-import { blendClips, materialAt } from "../clips/blends";
+import { blendClips, materialAt } from "../crossfade";
 import { takeBlendOff, takeOut } from "../cut";
 import { EditError } from "../errors";
 import { sliceOf, withEnd } from "../parts";
