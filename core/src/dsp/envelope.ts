@@ -1,5 +1,5 @@
 import type { Kernels } from "../kernels/kernels";
-import { linePlace, madeLine } from "../model/played";
+import { type LineKind, linePlace, madeLine } from "../model/played";
 import { type Clip, type EnvelopePoint, gainFactor } from "../model/schema";
 
 /** −144 dB and below is silence. */
@@ -44,6 +44,68 @@ export function envelopeFactor(points: readonly EnvelopePoint[], at: number): nu
 export function clipEnvelopeFactor(clip: Pick<Clip, "recipe" | "envelopes">, length: number, at: number): number {
   const line = clip.envelopes?.gain;
   return line ? envelopeFactor(madeLine(clip, line), Math.max(0, linePlace({ length }, clip, at))) : 1;
+}
+
+/** A line of gain runs on in dB between points so near to each other that it strays from a straight line in amplitude by no more than 0.01 dB. */
+const MOST_STEP = 0.83;
+
+/** Points in dB that run along a segment which is straight in amplitude, from `a` up to but without `at`; both ends sound. */
+function alongAmplitude(a: EnvelopePoint, b: EnvelopePoint, at: number): EnvelopePoint[] {
+  const [from, to] = [gainFactor(a.value), gainFactor(b.value)];
+  const factorAt = (place: number): number => from + ((to - from) * (place - a.at)) / (b.at - a.at);
+  const end = factorAt(at);
+  const steps = Math.ceil(Math.abs(20 * Math.log10(end / from)) / MOST_STEP);
+  const points = [a];
+  for (let i = 1; i < steps; i++) {
+    // Each step is as many dB; where on the line that lies, the amplitude tells.
+    const factor = from * (end / from) ** (i / steps);
+    const place = Math.round(a.at + ((factor - from) * (b.at - a.at)) / (to - from));
+    if (place > (points.at(-1) as EnvelopePoint).at && place < at) points.push({ at: place, value: 20 * Math.log10(factorAt(place)) });
+  }
+  return points;
+}
+
+/**
+ * A line with a point at some place, where every place keeps its value. A segment of gain that touches silence runs straight in amplitude: what
+ * of it no longer does is followed in dB, to within 0.01 dB.
+ */
+export function withPointAt(points: readonly EnvelopePoint[], at: number, kind: LineKind): readonly EnvelopePoint[] {
+  const i = pointBefore(points, at);
+  const [a, b] = [points[i], points[i + 1]];
+  if (a?.at === at) return points;
+  const [before, after] = [points.slice(0, i + 1), points.slice(i + 1)];
+  if (!a || !b || a.hold || kind !== "gain" || !touchesSilence(a, b) || a.value === b.value)
+    return [...before, { at, value: envelopeValue(points, at), ...(a?.hold && { hold: a.hold }) }, ...after];
+  const value = 20 * Math.log10(envelopeFactor(points, at));
+  const middle = { at, value: Math.max(value, SILENCE + 0.01) };
+  if (b.value <= SILENCE) return [...before.slice(0, -1), ...alongAmplitude(a, b, at), middle, ...after];
+  // It rises from silence: what is left behind is the sounding part.
+  const mirrored = alongAmplitude({ ...b, at: -b.at }, { ...a, at: -a.at }, -at);
+  return [
+    ...before,
+    middle,
+    ...mirrored
+      .slice(1)
+      .reverse()
+      .map((p) => ({ ...p, at: -p.at })),
+    ...after,
+  ];
+}
+
+/** The stretch [from, to) of a line by itself, all its values in their places: points at its first and last sample, and between. */
+export function lineWithin(points: readonly EnvelopePoint[], from: number, to: number, kind: LineKind): EnvelopePoint[] {
+  const whole = withPointAt(withPointAt(points, from, kind), to - 1, kind);
+  return whole.filter((p) => p.at >= from && p.at < to);
+}
+
+/** A line without points that say nothing: those between two of one value, and those that a held end says by itself. */
+export function lineThinned(points: readonly EnvelopePoint[]): EnvelopePoint[] {
+  const left = points.filter((p, i) => {
+    const [before, after] = [points[i - 1], points[i + 1]];
+    return !(before?.value === p.value && (after === undefined || after.value === p.value) && !p.hold && !before.hold);
+  });
+  while (left.length > 1 && left[0].value === left[1].value && !left[1].hold) left.shift();
+  return left;
 }
 
 /** How a line runs on from a point: one factor a sample, and the gain at the anchor that was asked for last. */

@@ -1,8 +1,9 @@
 import { z } from "zod";
-import { envelopeValue, pointBefore } from "../dsp/envelope";
+import { lineThinned, lineWithin } from "../dsp/envelope";
 import { timebaseOf } from "../model/document";
 import { clipEnd, type EnvelopePoint, MOST_POINTS } from "../model/schema";
 import { bpmBefore, meterWith, meterWithout, tempoWith, tempoWithout } from "../time/span-edits";
+import { EditError } from "./errors";
 import { linkedTracks } from "./links";
 import type { Transaction } from "./transaction";
 
@@ -106,21 +107,24 @@ export function ripple(
   }
 }
 
-/** A gain ride after time came in or went: points in a span that goes are gone, but the line goes on at the join with the value that it had. */
+/**
+ * A gain ride after time came in or went: every moment of sound that stays keeps its value. Time that comes in goes on from the value before it to
+ * that behind it; what lay over time that goes is gone, and where both sides meet the line steps.
+ */
 function ridden(points: readonly EnvelopePoint[], shifts: readonly Shift[]): EnvelopePoint[] {
   let line = [...points];
   // From the latest back, so that places still to come are where they were.
-  for (const { at, by } of [...shifts].reverse()) {
-    if (by > 0) line = line.map((p) => (p.at >= at ? { ...p, at: p.at + by } : p));
-    else {
-      const { hold } = line[pointBefore(line, at)] ?? {};
-      const join: EnvelopePoint = { at: at + by, value: envelopeValue(line, at), ...(hold && { hold }) };
-      const before = line.filter((p) => p.at < at + by);
-      const after = line.filter((p) => p.at > at).map((p) => ({ ...p, at: p.at + by }));
-      line = [...before, join, ...after];
-    }
-  }
-  return line.slice(0, MOST_POINTS);
+  for (const { at, by } of [...shifts].reverse()) line = joinedLine(line, Math.max(0, at + Math.min(0, by)), line, at, by);
+  return line;
+}
+
+/** One line up to a place, then another from a place of its own on, moved by some samples. */
+function joinedLine(before: readonly EnvelopePoint[], until: number, after: readonly EnvelopePoint[], from: number, by: number): EnvelopePoint[] {
+  const first = until > 0 ? lineWithin(before, 0, until, "gain") : [];
+  const rest = lineWithin(after, from, Math.max(from + 1, after[after.length - 1].at + 1), "gain").map((p) => ({ ...p, at: p.at + by }));
+  const joined = lineThinned([...first, ...rest]);
+  if (joined.length > MOST_POINTS) throw new EditError(`A gain ride would have ${joined.length} points; ${MOST_POINTS} is the most.`, "at");
+  return joined;
 }
 
 /** Where a position goes when spans are cut out (what lies inside them falls on the join) and time is put in. */

@@ -171,12 +171,16 @@ export function applyEdit(doc: Document, edit: Edit, scratch?: Map<string, numbe
   const { key, links, inside, ...edges } = common.data as z.output<typeof Common>;
   if (edges.edgeBlend && !edges.edgeFade) throw new EditError("edgeBlend takes its length from edgeFade: give both.", "edgeBlend");
   if (inside !== undefined && !doc.bundles.has(inside)) throw new EditError("The bundle that was open is not there any more.", "inside");
-  const linked = definition.links && links ? throughLinks(doc, definition.links, params.data as object) : null;
-  const tx = new Transaction(doc, key ?? newKey(), { inside, leads: linked?.leads, edge: newEdgesOf(edges), scratch, links });
-  const name = definition.apply(tx, linked?.params ?? params.data);
-  for (const more of linked?.others ?? []) alongLink(() => definition.apply(tx, { ...(params.data as object), ...more }));
-  settle(tx);
-  return { ...tx.finish(), name: nameOf(name), notes: tx.notes };
+  const shares = definition.links && links ? linkedShares(doc, definition.links, params.data as object) : [];
+  const done = (taken: readonly Share[]): Outcome => {
+    const leads = new Map(taken.flatMap((s) => [...(s.leads ?? [])]));
+    const tx = new Transaction(doc, key ?? newKey(), { inside, leads, edge: newEdgesOf(edges), scratch, links });
+    const name = definition.apply(tx, withShares(params.data as object, definition.links, taken));
+    for (const { instead } of taken) if (instead) definition.apply(tx, { ...(params.data as object), ...instead });
+    settle(tx);
+    return { ...tx.finish(), name: nameOf(name), notes: tx.notes };
+  };
+  return throughLinks(doc, shares, done);
 }
 
 /** What every edit must leave right, one after the other. */
@@ -187,29 +191,92 @@ function settle(tx: Transaction): void {
   settleLayers(tx);
 }
 
-/** What links between tracks bring into an edit. */
-interface Linked {
-  /** Its parameters with what they name added. */
-  readonly params: object;
-  /** For each clip that they brought in, the one that it goes along with. */
-  readonly leads: ReadonlyMap<string, string>;
-  /** What of the parameters is different where the edit is done once more on a linked track. */
-  readonly others: readonly object[];
+/** What of an edit falls to one track that a link brings in. */
+interface Share {
+  readonly trackId: string;
+  /** What of the parameters names what is to be edited along. */
+  readonly more?: readonly unknown[];
+  /** For each clip that it brings in, the one that it goes along with. */
+  readonly leads?: ReadonlyMap<string, string>;
+  /** What of the parameters is different where the edit is done once more there. */
+  readonly instead?: object;
 }
 
-function throughLinks(doc: Document, on: Linking, params: object): Linked | null {
-  const named = (params as Record<string, unknown>)[on];
-  const tracks = (params as { trackIds?: string[] }).trackIds;
-  const none = { leads: new Map<string, string>(), others: [] };
-  if (on === "trackIds" || (tracks && !(named as string[] | undefined)?.length))
-    return { ...none, params: { ...params, trackIds: withLinkedTracks(doc, tracks as string[]) } };
-  if (on === "seams") return { ...none, params: { ...params, seams: withLinkedSeams(doc, named as SeamName[]) } };
-  if (on === "clipId") return { ...none, params, others: [...leadsOf(doc, [named as string]).keys()].map((clipId) => ({ clipId, with: undefined })) };
-  if (on === "bundleId") return { ...none, params, others: partnerBundles(doc, named as string).map((bundleId) => ({ bundleId })) };
-  const clipIds = named as string[] | undefined;
-  if (!clipIds?.length) return null;
-  const leads = leadsOf(doc, clipIds);
-  return leads.size === 0 ? null : { params: { ...params, clipIds: [...clipIds, ...leads.keys()] }, leads, others: [] };
+/**
+ * An edit on linked tracks is whole on each of them, or that track is left as it was, and named: where it can't be done on all, it is done on those
+ * that can follow. Throws EditError where it can't be done on the tracks that were meant themselves.
+ */
+function throughLinks(doc: Document, shares: readonly Share[], done: (taken: readonly Share[]) => Outcome): Outcome {
+  try {
+    return done(shares);
+  } catch (error) {
+    if (!(error instanceof EditError) || shares.length === 0) throw error;
+  }
+  const taken: Share[] = [];
+  const left: string[] = [];
+  let outcome = done(taken);
+  for (const share of shares) {
+    try {
+      outcome = done([...taken, share]);
+      taken.push(share);
+    } catch (error) {
+      if (!(error instanceof EditError)) throw error;
+      left.push(`${doc.tracks.get(share.trackId)?.name || "A linked track"} was left as it was, though it is linked: ${error.message}`);
+    }
+  }
+  return { ...outcome, notes: [...outcome.notes, ...left] };
+}
+
+/** Parameters with what some linked tracks add to what they name. */
+function withShares(params: object, on: Linking | undefined, taken: readonly Share[]): object {
+  const more = taken.flatMap((s) => s.more ?? []);
+  if (!on || more.length === 0) return params;
+  const field = fieldOf(on, params);
+  return { ...params, [field]: [...(params as Record<string, unknown[]>)[field], ...more] };
+}
+
+/** The parameter that links extend: where clips may be named, but tracks are, those. */
+const fieldOf = (on: Linking, params: object): string => (on === "clipIds" && !(params as { clipIds?: string[] }).clipIds?.length ? "trackIds" : on);
+
+/** What falls to each track that links bring into an edit. */
+function linkedShares(doc: Document, on: Linking, params: object): Share[] {
+  const field = fieldOf(on, params);
+  const named = (params as Record<string, unknown>)[field];
+  const byTrack = new Map<string, { more: unknown[]; leads: Map<string, string> }>();
+  const shareOf = (trackId: string) => {
+    let share = byTrack.get(trackId);
+    if (!share) {
+      share = { more: [], leads: new Map() };
+      byTrack.set(trackId, share);
+    }
+    return share;
+  };
+  if (field === "clipId" || field === "bundleId") {
+    if (field === "bundleId")
+      return partnerBundles(doc, named as string).map((bundleId) => ({ trackId: doc.bundles.get(bundleId)?.trackId ?? "", instead: { bundleId } }));
+    return [...leadsOf(doc, [named as string]).keys()].map((clipId) => ({
+      trackId: doc.clips.get(clipId)?.trackId ?? "",
+      instead: { clipId, with: undefined },
+    }));
+  }
+  if (!(named as unknown[] | undefined)?.length) return [];
+  if (field === "trackIds") {
+    const own = new Set(named as string[]);
+    for (const id of withLinkedTracks(doc, named as string[])) if (!own.has(id)) shareOf(id).more.push(id);
+  } else if (field === "seams") {
+    const own = new Set(named as SeamName[]);
+    for (const seam of withLinkedSeams(doc, named as SeamName[])) {
+      if (own.has(seam)) continue;
+      const clip = doc.clips.get(seam.left ?? seam.right ?? "");
+      shareOf(clip?.trackId ?? "").more.push(seam);
+    }
+  } else
+    for (const [id, lead] of leadsOf(doc, named as string[])) {
+      const share = shareOf(doc.clips.get(id)?.trackId ?? "");
+      share.more.push(id);
+      share.leads.set(id, lead);
+    }
+  return [...byTrack].map(([trackId, share]) => ({ trackId, ...share }));
 }
 
 /** The bundles on linked tracks whose clips all go along with those of a bundle. */
@@ -222,15 +289,6 @@ function partnerBundles(doc: Document, bundleId: string): string[] {
     if (bundle && bundle !== bundleId && bundleClips(doc, bundle).every((c) => along.has(c.id))) found.add(bundle);
   }
   return [...found];
-}
-
-/** Does on a linked track what the edit did on its own, where it can be done there. */
-function alongLink(apply: () => void): void {
-  try {
-    apply();
-  } catch (error) {
-    if (!(error instanceof EditError)) throw error;
-  }
 }
 
 /** Several edits at work as one step: each is done in turn, and what they did together is handed over at the end. */

@@ -1,5 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
+import { clipEnvelopeFactor, envelopeFactor } from "../../dsp/envelope";
 import { type Document, dataOf } from "../../model/document";
 import type { Clip, EnvelopePoint } from "../../model/schema";
 import { MemoryReader } from "../../render/reader";
@@ -160,16 +161,105 @@ describe("a gain ride", () => {
         expect(left[x]).toBeCloseTo(source[x] * 10 ** (Math.max(-20, Math.min(0, (-20 * (x - 500)) / 1000)) / 20), 5);
     }
   });
-  it("goes along with time that comes in or goes, and with what ripples on its own track alone", () => {
+  it("keeps its value at every moment that stays, whatever time comes in or goes", () => {
+    const lines = fc.constantFrom<EnvelopePoint[]>(
+      line,
+      [
+        { at: 0, value: 0 },
+        { at: 2000, value: -144 },
+      ],
+      [
+        { at: 100, value: -144 },
+        { at: 2100, value: 6 },
+      ],
+      [
+        { at: 200, value: -6, hold: true },
+        { at: 1100, value: 0 },
+        { at: 1900, value: -144, hold: true },
+        { at: 2500, value: -3 },
+      ],
+    );
+    fc.assert(
+      fc.property(lines, fc.integer({ min: 0, max: 2600 }), fc.integer({ min: 1, max: 900 }), fc.boolean(), (points, at, length, comes) => {
+        const ridden = applyEdit(doc, { type: "set-ride", trackIds: ["t0"], points }).doc;
+        const edit = comes ? { type: "insert-time", at, length } : { type: "remove-time", start: at, end: at + length };
+        const after = applyEdit(ridden, edit).doc.tracks.get("t0")?.ride as EnvelopePoint[];
+        for (let x = 0; x < 3200; x += 7) {
+          if (!comes && x >= at && x < at + length) continue;
+          const was = envelopeFactor(points, x);
+          const is = envelopeFactor(after, x < at ? x : comes ? x + length : x - length);
+          expect(Math.abs(is - was), `${x}`).toBeLessThan(0.0013 * was + 1e-5);
+        }
+      }),
+      { numRuns: 200 },
+    );
+  });
+  it("goes along with what ripples on its own track alone", () => {
     const ridden = applyEdit(doc, { type: "set-ride", trackIds: ["t0"], points: line }).doc;
     const ats = (d: Document) => d.tracks.get("t0")?.ride?.map((p) => p.at);
-    expect(ats(applyEdit(ridden, { type: "insert-time", at: 1000, length: 300 }).doc)).toEqual([500, 1800]);
-    const out = applyEdit(ridden, { type: "remove-time", start: 800, end: 1200 }).doc;
-    expect(ats(out)).toEqual([500, 800, 1100]);
     const on = (trackId: string) => applyEdit(ridden, { type: "delete-range", start: 0, end: 100, trackIds: [trackId], neighbours: "ripple" }).doc;
     expect([ats(on("t0")), ats(on("t1"))]).toEqual([
-      [0, 400, 1400],
+      [400, 1400],
       [500, 1500],
     ]);
+  });
+});
+
+describe("a span of an envelope that is moved up or down", () => {
+  it("changes nothing outside it, where the line runs into silence or out of it too", () => {
+    const long = documentOf(1, [plainClip({ id: "c0", start: 0, length: 6000 })]);
+    for (const points of [
+      [
+        { at: 0, value: 0 },
+        { at: 5900, value: -144 },
+      ],
+      [
+        { at: 0, value: -144 },
+        { at: 5900, value: 0 },
+      ],
+      [
+        { at: 0, value: -144 },
+        { at: 2500, value: 0, hold: true as const },
+        { at: 3500, value: -144 },
+        { at: 5900, value: -3 },
+      ],
+    ])
+      for (const by of [-6, 6, -200]) {
+        const drawn = applyEdit(long, { type: "set-envelope", clipIds: ["c0"], points }).doc;
+        const moved = applyEdit(drawn, { type: "shift-envelope", start: 2000, end: 3000, trackIds: ["t0"], by }).doc;
+        const after = clip(moved).envelopes?.gain as EnvelopePoint[];
+        for (let x = 0; x < 6000; x += 3) {
+          const was = envelopeFactor(points, x);
+          if (x < 2000 || x >= 3000) expect(Math.abs(envelopeFactor(after, x) - was), `${x} ${by}`).toBeLessThan(0.0013 * was + 1e-5);
+          // The ramps are 480 samples long.
+          else if (x >= 2480 && x < 2520 && by > -100) expect(envelopeFactor(after, x)).toBeCloseTo(Math.min(10 ** 1.2, was * 10 ** (by / 20)), 2);
+          else if (x >= 2480 && x < 2520) expect(envelopeFactor(after, x)).toBe(0);
+        }
+      }
+  });
+});
+
+describe("steps on a clip that runs backwards", () => {
+  it("hold up to the next one as they are heard", () => {
+    const steps: EnvelopePoint[] = [300, 700, 1200, 1240].map((at, i) => ({ at, value: -6 * i, hold: true }));
+    for (const stretch of [null, 2, 0.5]) {
+      const doc = documentOf(1, [plainClip({ id: "c0", start: 0, length: 2500 })]);
+      const made = applyEdits(doc, [
+        ...(stretch ? [{ type: "stretch", clipIds: ["c0"], factor: stretch }] : []),
+        { type: "reverse", clipIds: ["c0"] },
+      ]).doc;
+      const { offset } = clip(made);
+      const forwards = applyEdits(
+        doc,
+        stretch ? [{ type: "stretch", clipIds: ["c0"], factor: stretch }] : [{ type: "mute", clipIds: ["c0"], mute: false }],
+      ).doc;
+      const draw = (d: Document) => clip(applyEdit(d, { type: "set-envelope", clipIds: ["c0"], points: steps, from: "clip" }).doc);
+      const [turned, plain] = [draw(made), draw(forwards)];
+      const slack = stretch === 2 ? 2 : 0;
+      for (let x = 0; x < 1250; x++) {
+        if (steps.some((p) => Math.abs(p.at - x) <= slack && slack > 0)) continue;
+        expect(clipEnvelopeFactor(turned, 6000, offset + x), `${stretch} ${x}`).toBeCloseTo(clipEnvelopeFactor(plain, 6000, x), 9);
+      }
+    }
   });
 });

@@ -1,6 +1,6 @@
 import { z } from "zod";
-import { envelopeValue, pointBefore } from "../../dsp/envelope";
-import { envelopeOf, LINE_BOUNDS, LINE_KINDS, type LineKind, ownPlace, ownWindow, playedSource } from "../../model/played";
+import { withPointAt } from "../../dsp/envelope";
+import { envelopeOf, LINE_BOUNDS, LINE_KINDS, type LineKind, ownPlace, ownWindow, playedSource, runsBackwards } from "../../model/played";
 import {
   type Clip,
   clipEnd,
@@ -30,7 +30,17 @@ const Points = z
 /** Points at places of what a clip plays, at those of the recording itself, where they are kept; of two that fall on one sample the later counts. */
 function asKept(clip: Clip, points: readonly EnvelopePoint[], source: SourceInfo): EnvelopePoint[] {
   if (!clip.recipe || points.some((p, i) => i > 0 && p.at <= points[i - 1].at)) return [...points];
-  const kept = new Map(points.map((p) => [Math.max(0, Math.min(source.length - 1, ownPlace(source, clip, p.at))), p]));
+  const place = (at: number): number => Math.max(0, Math.min(source.length - 1, ownPlace(source, clip, at)));
+  const turned = runsBackwards(clip.recipe);
+  const kept = new Map<number, EnvelopePoint>();
+  points.forEach((p, i) => {
+    const { hold, ...point } = p;
+    const next = points[i + 1];
+    kept.set(place(p.at), turned ? point : p);
+    // What runs backwards keeps its value up to the next point, which comes before it in the recording: from behind that one on it holds.
+    const from = turned && hold && next ? Math.max(place(next.at - 1), place(next.at) + 1) : null;
+    if (from !== null && from < place(p.at)) kept.set(from, { ...point, hold });
+  });
   return [...kept].map(([at, p]) => ({ ...p, at })).sort((a, b) => a.at - b.at);
 }
 
@@ -95,23 +105,22 @@ const RAMP_SECONDS = 0.01;
 /** The line moved by some value between two places that a clip plays, with ramps at those edges that lie inside it. */
 function moved(line: readonly EnvelopePoint[], kind: Kind, from: number, to: number, by: number, ramp: number): EnvelopePoint[] {
   const [least, most] = LINE_BOUNDS[kind];
-  const was = (at: number): EnvelopePoint => {
-    const hold = line[pointBefore(line, at)]?.hold;
-    return { at, value: envelopeValue(line, at), ...(hold && { hold }) };
-  };
-  const up = (p: EnvelopePoint): EnvelopePoint => ({ ...p, value: Math.max(least, Math.min(most, p.value + by)) });
+  // Silence moved up is silence.
+  const up = (p: EnvelopePoint): EnvelopePoint =>
+    kind === "gain" && p.value <= least ? p : { ...p, value: Math.max(least, Math.min(most, p.value + by)) };
   const r = Math.min(ramp, Math.floor((to - from - 1) / 2));
   const last = to - 1;
-  const made = new Map<number, EnvelopePoint>();
-  for (const p of line) if (p.at < from || p.at > last) made.set(p.at, p);
-  const { hold: _, ...edge } = was(from);
-  made.set(from, edge);
-  made.set(from + r, up(was(from + r)));
-  for (const p of line) if (p.at > from + r && p.at < last - r) made.set(p.at, up(p));
-  const { hold: __, ...top } = up(was(last - r));
-  made.set(last - r, top);
-  made.set(last, was(last));
-  return [...made.values()].sort((a, b) => a.at - b.at);
+  const [top, foot] = [from + r, last - r];
+  const whole = [from, top, foot, last].reduce((points, at) => withPointAt(points, at, kind), line);
+  return whole.flatMap((p): EnvelopePoint[] => {
+    if (p.at < from || p.at >= last) return [p];
+    // Ramps run straight from the edge to what was moved.
+    if (p.at === from || p.at === foot) {
+      const { hold: _, ...point } = p.at === from ? p : up(p);
+      return [p.at === from && r === 0 ? up(p) : point];
+    }
+    return p.at >= top && p.at < foot ? [up(p)] : [];
+  });
 }
 
 export const shiftEnvelope = defineEdit({
