@@ -119,6 +119,7 @@ interface PrintJob {
   readonly progress: number;
   readonly error: string | null;
   readonly name: string;
+  readonly sourceIds: readonly string[];
 }
 const LOOK_MS = 250;
 
@@ -127,7 +128,7 @@ export async function print(): Promise<void> {
   const clips = meant("print");
   if (!clips) return;
   const toastId = "print";
-  toast(`Printing ${clips.length === 1 ? clips[0].name : `${clips.length} clips`} makes a new recording, with fades and gain in it …`, {
+  toast(`Printing ${clips.length === 1 ? clips[0].name : `${clips.length} clips`} makes new recordings, with fades and gain in them …`, {
     id: toastId,
   });
   try {
@@ -139,13 +140,19 @@ export async function print(): Promise<void> {
       const job = await ask<PrintJob>(`/api/prints/${id}`);
       if (job.status === "ready") {
         await session().refreshSources();
-        toast.success(`Printed to a new recording, “${job.name}”.`, {
-          id: toastId,
-          duration: 6000,
-          description: "It took the clips' place. Undo brings them back.",
-          action: { label: "Undo", onClick: () => session().back("undo") },
-          cancel: undefined,
-        });
+        const made = job.sourceIds.length;
+        const muted = clips.filter((c) => c.mute).length;
+        const stayed = muted === 0 ? "" : ` ${muted === 1 ? "The muted clip" : `${muted} muted clips`} stayed.`;
+        toast.success(
+          made === 1 ? `Printed to a new recording, “${job.name}”.` : `Printed to ${made} new recordings, one for each run of neighbours.`,
+          {
+            id: toastId,
+            duration: 6000,
+            description: `${made === 1 ? "It" : "They"} took the clips' place.${stayed} Undo brings them back.`,
+            action: { label: "Undo", onClick: () => session().back("undo") },
+            cancel: undefined,
+          },
+        );
         return;
       }
       if (job.status === "failed") {

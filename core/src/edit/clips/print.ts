@@ -1,13 +1,14 @@
 import { z } from "zod";
 import { applyChanges, type Change, type Document } from "../../model/document";
+import type { Lane } from "../../model/lane";
 import { playedSource } from "../../model/played";
-import { type Clip, clipEnd, Id, Name, NO_FADE, Position } from "../../model/schema";
+import { type Clip, clipEnd, Id, JUST_LAID, Name, NO_FADE, Position } from "../../model/schema";
 import { partFromNeighbours } from "../cut";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
 import { Transaction } from "../transaction";
 
-/** What is printed of one track: a recording from the first clip's start to the last one's end. */
+/** What is printed of one run of neighbours on a track: a recording from the first one's start to the last one's end. */
 export interface PrintPart {
   readonly trackId: string;
   readonly clipIds: readonly string[];
@@ -54,36 +55,52 @@ export function withHandles(doc: Document, clipId: string, handles: number): { d
   return { doc: laid, start: pulled.start, end: clipEnd(pulled) };
 }
 
+/** Some clips of a track in runs of neighbours: no other clip lies between those of one, or on a layer between theirs, so that laying it as one covers nothing. */
+function runsOf(lane: Lane, clips: readonly Clip[]): Clip[][] {
+  const named = new Set(clips.map((c) => c.id));
+  const runs: { clips: Clip[]; start: number; end: number }[] = [];
+  for (const clip of [...clips].sort((a, b) => a.start - b.start || a.layer - b.layer)) {
+    const last = runs.at(-1);
+    const layers = [...(last?.clips ?? []), clip].map((c) => c.layer);
+    const [low, high] = [Math.min(...layers), Math.max(...layers)];
+    const parts = (c: Clip): boolean =>
+      !named.has(c.id) && last !== undefined && ((c.start < clip.start && clipEnd(c) > last.end) || (c.layer > low && c.layer < high));
+    if (last && !lane.within(last.start, Math.max(last.end, clipEnd(clip))).some(parts)) {
+      last.clips.push(clip);
+      last.end = Math.max(last.end, clipEnd(clip));
+    } else runs.push({ clips: [clip], start: clip.start, end: clipEnd(clip) });
+  }
+  return runs.map((r) => r.clips);
+}
+
+/** Whether a clip sounds alike on both sides, from one channel. */
+const isMono = (doc: Document, clip: Clip): boolean =>
+  clip.pan === 0 && !clip.envelopes?.pan && (clip.channels?.length ?? doc.sources.get(clip.sourceId)?.channels) === 1;
+
 /**
- * What printing clips renders: a document in which only they sound, with their fades and gain but without their tracks' gain, pan, mute
- * and solo, and the span of each track. Throws EditError when a clip is not there.
+ * What printing clips renders: a document in which only they sound, with all that is theirs but nothing of their tracks' gain, ride, pan, mute and
+ * solo, and each run of neighbours with its span. Muted clips have no sound to print and stay. Throws EditError when a clip is not there, or none sounds.
  */
 export function printPlan(doc: Document, clipIds: readonly string[]): { doc: Document; parts: PrintPart[] } {
   const tx = new Transaction(doc, "print");
-  const ids = [...new Set(clipIds)];
-  for (const id of ids) tx.clip(id);
+  const ids = [...new Set(clipIds)].filter((id) => !tx.clip(id).mute);
+  if (ids.length === 0) throw new EditError("Muted clips have no sound to print: unmute them first.", "clipIds");
   partFromNeighbours(tx, ids);
-  const clips = ids.map((id) => tx.clip(id));
   const byTrack = new Map<string, Clip[]>();
-  for (const clip of clips) byTrack.set(clip.trackId, [...(byTrack.get(clip.trackId) ?? []), clip]);
-  const parts = [...byTrack].map(([trackId, own]): PrintPart => {
-    const sorted = own.sort((a, b) => a.start - b.start);
-    const start = sorted[0].start;
-    const mono = own.every((c) => c.pan === 0 && (c.channels?.length ?? doc.sources.get(c.sourceId)?.channels) === 1);
-    return {
-      trackId,
-      clipIds: own.map((c) => c.id),
-      start,
-      length: Math.max(...own.map(clipEnd)) - start,
-      channels: mono ? 1 : 2,
-      name: sorted[0].name,
-    };
-  });
+  for (const clip of ids.map((id) => tx.clip(id))) byTrack.set(clip.trackId, [...(byTrack.get(clip.trackId) ?? []), clip]);
+  const parts = [...byTrack].flatMap(([trackId, clips]) =>
+    runsOf(tx.lane(trackId), clips).map((own): PrintPart => {
+      const { start, name } = own[0];
+      const length = Math.max(...own.map(clipEnd)) - start;
+      return { trackId, clipIds: own.map((c) => c.id), start, length, channels: own.every((c) => isMono(doc, c)) ? 1 : 2, name };
+    }),
+  );
   const keep = new Set(ids);
   const changes: Change[] = [];
   for (const trackId of byTrack.keys()) {
     const track = tx.track(trackId);
-    changes.push({ kind: "track", id: trackId, before: track, after: { ...track, gain: 0, pan: 0, mute: false, solo: false } });
+    const { ride: _, ...plain } = track;
+    changes.push({ kind: "track", id: trackId, before: track, after: { ...plain, gain: 0, pan: 0, mute: false, solo: false } });
     for (const clip of tx.lane(trackId).clips) if (!keep.has(clip.id)) changes.push({ kind: "clip", id: clip.id, before: clip, after: null });
   }
   for (const track of doc.tracks.values())
@@ -93,35 +110,37 @@ export function printPlan(doc: Document, clipIds: readonly string[]): { doc: Doc
 
 export const replaceWithPrint = defineEdit({
   type: "replace-with-print",
-  about: "Puts a recording that clips of one track were printed to in their place; undo brings the clips back. The job of a print does this.",
+  about:
+    "Puts a recording that a run of neighbouring clips was printed to in their place, with nothing of what it holds laid on it again; undo brings the clips back. The job of a print does this.",
   params: z.object({ clipIds: ClipIds, sourceId: Id, start: Position, name: Name.optional() }),
   example: { type: "replace-with-print", clipIds: ["clip-1"], sourceId: "source-1", start: 0, name: "Shuttle, printed" },
-  apply(tx, { clipIds, sourceId, start, name }) {
+  apply(tx, { clipIds: ids, sourceId, start, name }) {
     const source = tx.before.sources.get(sourceId);
     if (!source) throw new EditError(`The project has no recording "${sourceId}".`, "sourceId");
-    const ids = [...new Set(clipIds)];
     partFromNeighbours(tx, ids);
     const clips = ids.map((id) => tx.clip(id));
-    if (clips.some((c) => c.trackId !== clips[0].trackId)) throw new EditError("A print takes the place of clips of one track.", "clipIds");
-    for (const id of ids) tx.set("clip", id, null);
-    const { bars: _, channels: __, ...like } = clips[0];
-    tx.setClip({
-      ...like,
-      id: tx.newId(),
-      sourceId,
-      start,
+    const [{ trackId, bundle, color }] = clips;
+    if (clips.some((c) => c.trackId !== trackId)) throw new EditError("A print takes the place of clips of one track.", "clipIds");
+    const id = tx.newId();
+    // What it was printed with lies in it: the sound runs on into its neighbours as before.
+    const keepEdges = (clip: Clip): void => {
+      tx.edgeIsKept(clip.id, "start");
+      tx.edgeIsKept(clip.id, "end");
+    };
+    for (const c of tx.lane(trackId).within(start - 1, start + source.length + 1)) keepEdges(c);
+    for (const gone of ids) tx.set("clip", gone, null);
+    const printed: Clip = {
+      ...JUST_LAID,
+      ...{ id, trackId, sourceId, start, bundle, color },
       length: source.length,
       offset: 0,
       name: name ?? source.name,
       gain: 0,
       pan: 0,
-      mute: false,
       layer: Math.max(...clips.map((c) => c.layer)),
-      fadeIn: NO_FADE,
-      fadeOut: NO_FADE,
-      blend: null,
-      sync: null,
-    });
+    };
+    tx.setClip(printed);
+    keepEdges(printed);
     return `Print ${countNames(
       clips.map((c) => c.name),
       "clip",
