@@ -1,7 +1,7 @@
 import { bareFade } from "../dsp/fades";
 import { blendAfter, type Document } from "../model/document";
 import type { Bundle, Clip } from "../model/schema";
-import { bundleTree } from "./bundles/members";
+import { bundleTree, slotOf } from "./bundles/members";
 import { type Landing, settleOverlaps } from "./overlap";
 import type { Transaction } from "./transaction";
 
@@ -20,35 +20,51 @@ export function layCopies(
   bundles: CopyBundles = "independent",
   wholes: ReadonlyMap<string, Bundle> = copiedBundles(tx, clips),
 ): string[] {
-  const renamed = new Map([...wholes.keys()].map((id) => [id, tx.newId()]));
+  const isLinked = (id: string): boolean => bundles === "linked" && tx.doc.bundles.has(id);
+  /** The outermost of the bundles around one that are copied whole. */
+  const outermost = (id: string): string => {
+    let top = id;
+    for (let at = wholes.get(id); at?.parent != null && wholes.has(at.parent); at = wholes.get(at.parent)) top = at.parent;
+    return top;
+  };
+  const renamed = new Map<string, string>();
+  for (const id of wholes.keys()) if (outermost(id) === id) renamed.set(id, tx.newId());
+  /** In a copy that follows, an id tells the place in the pattern. */
+  const idInCopy = (top: string, id: string): string => `${renamed.get(top)}~${slotOf(id, top)}`;
+  for (const id of wholes.keys()) {
+    const top = outermost(id);
+    if (top !== id) renamed.set(id, isLinked(top) ? idInCopy(top, id) : tx.newId());
+  }
   for (const [id, whole] of wholes) {
     const inner = whole.parent === null ? undefined : renamed.get(whole.parent);
     const original = tx.doc.bundles.get(id);
-    const linked = bundles === "linked" && !inner && original !== undefined;
-    const pattern = linked ? (original.pattern ?? id) : null;
-    if (linked && original.pattern === null) tx.set("bundle", id, { ...original, pattern });
+    const pattern = !inner && original && isLinked(id) ? (original.pattern ?? id) : null;
+    if (pattern !== null && original?.pattern === null) tx.set("bundle", id, { ...original, pattern });
     const copyId = renamed.get(id) as string;
     tx.set("bundle", copyId, { ...whole, id: copyId, parent: inner ?? tx.inside, pattern });
   }
-  const ids = new Map<string, string>();
-  for (const { id, bundle } of clips) {
-    const inside = bundle === null ? undefined : renamed.get(bundle);
-    // In a copy that follows, a clip's id tells its place in the pattern.
-    ids.set(id, bundles === "linked" && inside ? `${inside}~${id.slice(id.lastIndexOf("~") + 1)}` : tx.newId());
-  }
+  const taken = new Set<string>();
+  const laid = clips.map(({ id, bundle }): string => {
+    const top = bundle !== null && renamed.has(bundle) ? outermost(bundle) : null;
+    const own = top !== null && isLinked(top) ? idInCopy(top, id) : tx.newId();
+    // Of two that came with one id each gets its own.
+    const free = taken.has(own) ? tx.newId() : own;
+    taken.add(free);
+    return free;
+  });
+  const ids = new Map(clips.map(({ id }, i) => [id, laid[i]]).reverse() as [string, string][]);
   const { doc } = tx;
-  for (const clip of clips) {
+  clips.forEach((clip, i) => {
     const partner = clip.blend && ids.get(clip.blend.with);
-    const blend = clip.blend && partner ? { ...clip.blend, with: partner } : null;
+    const blend = clip.blend && partner && ids.get(clip.id) === laid[i] ? { ...clip.blend, with: partner } : null;
     tx.copyClip(clip, {
-      id: ids.get(clip.id) as string,
+      id: laid[i],
       blend,
       fadeIn: clip.blend && !blend ? bareFade(clip.fadeIn) : clip.fadeIn,
       fadeOut: losesFollower(doc, clip, ids) ? bareFade(clip.fadeOut) : clip.fadeOut,
       bundle: (clip.bundle !== null && renamed.get(clip.bundle)) || tx.inside,
     });
-  }
-  const laid = [...ids.values()];
+  });
   settleOverlaps(tx, laid, landing);
   return laid;
 }

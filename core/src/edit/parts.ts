@@ -1,5 +1,5 @@
-import { fadeLoudPart, fadeQuietPart, isCutShort } from "../dsp/fades";
-import { type Clip, clipEnd, type Fade } from "../model/schema";
+import { fadeLoudPart, fadeMadeWhole, fadeQuietPart, isCutShort } from "../dsp/fades";
+import { type Clip, clipEnd, type Fade, without } from "../model/schema";
 
 /** Both parts of a clip that is cut `into` samples from its start; they play, together, the very same samples. */
 export function cutInTwo(clip: Clip, into: number, rightId: string): [Clip, Clip] {
@@ -25,6 +25,37 @@ export function cutInTwo(clip: Clip, into: number, rightId: string): [Clip, Clip
       sync: clip.sync !== null && clip.sync >= into ? clip.sync - into : null,
     },
   ];
+}
+
+/** Hits of two pieces of one clip: what was set on either. */
+function hitsOfBoth(left: Clip["hits"], right: Clip["hits"]): Clip["hits"] {
+  const both = (which: "added" | "removed"): number[] => [...new Set([...(left?.[which] ?? []), ...(right?.[which] ?? [])])].sort((a, b) => a - b);
+  const [added, removed] = [both("added"), both("removed")];
+  const { sensitivity, cleared } = left ?? {};
+  const hits = {
+    ...(sensitivity !== undefined && { sensitivity }),
+    ...(cleared && { cleared }),
+    ...(added.length > 0 && { added }),
+    ...(removed.length > 0 && { removed }),
+  };
+  return Object.keys(hits).length > 0 ? hits : undefined;
+}
+
+/** Whether two pieces show their recording's hits alike, but for those that were set by hand. */
+export const showHitsAlike = (left: Clip, right: Clip): boolean =>
+  left.hits?.sensitivity === right.hits?.sensitivity && left.hits?.cleared === right.hits?.cleared;
+
+/** The one clip that two which run on unbroken were before they were split. */
+export function healed(left: Clip, right: Clip): Clip {
+  const hits = hitsOfBoth(left.hits, right.hits);
+  return {
+    ...without(left, ["hits"]),
+    length: left.length + right.length,
+    fadeIn: fadeMadeWhole(left.fadeIn, left.length, right.fadeIn),
+    fadeOut: fadeMadeWhole(right.fadeOut, right.length, left.fadeOut),
+    sync: left.sync ?? (right.sync === null ? null : left.length + right.sync),
+    ...(hits && { hits }),
+  };
 }
 
 /**

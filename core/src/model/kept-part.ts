@@ -1,27 +1,20 @@
 import type { z } from "zod";
-import { Clip } from "./schema";
+import { fieldsWhere, maskOf } from "./clip-fields";
+import { Clip, without } from "./schema";
 
 /*
  * A part of a clip that is kept beside its recording under a name of its own, to be laid again later, anywhere: a window on the recording with
  * what is done to its sound. Where it lay, what lay under it and whose bundle it was are left behind; what is hidden beyond its edges is not.
  */
-export const KeptPart = Clip.omit({
-  trackId: true,
-  sourceId: true,
-  start: true,
-  layer: true,
-  blend: true,
-  bars: true,
-  bundle: true,
-  take: true,
-  conform: true,
-}).refine((p) => p.name.length > 0, { message: "A part that is kept has a name.", path: ["name"] });
+const LEFT = fieldsWhere("part", "left");
+export const KeptPart = Clip.omit(maskOf(LEFT))
+  .extend({ id: Clip.shape.id })
+  .refine((p) => p.name.length > 0, { message: "A part that is kept has a name.", path: ["name"] });
 export type KeptPart = z.infer<typeof KeptPart>;
 
 /** What of a clip is kept under a name. */
 export function keptPart(clip: Clip, id: string, name: string): KeptPart {
-  const { trackId: _t, sourceId: _s, start: _st, layer: _l, blend: _b, bars: _ba, bundle: _bu, take: _ta, conform: _c, ...part } = clip;
-  return { ...part, id, name, mute: false };
+  return { ...without(clip, LEFT), id, name, mute: false };
 }
 
 /** The parts of a recording with some more; of two with one id the later counts, in the place of the earlier. */

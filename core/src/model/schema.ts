@@ -3,6 +3,7 @@ import { METER_DENOMINATORS } from "../time/meter";
 import { MAX_BPM, MIN_BPM } from "../time/tempo";
 import { MOST_STRETCH, stretchable } from "../time/time-map";
 import { FRAME_RATES } from "../time/timecode";
+import { type ClipField, fieldsWhere, maskOf, OPTIONAL_CLIP_FIELDS } from "./clip-fields";
 import { Chain } from "./treatment";
 
 /** Positions and lengths are integers: samples at the project's rate, or ticks where a name says so. */
@@ -241,6 +242,10 @@ export const Clip = z.object({
   take: Id.optional(),
 });
 export type Clip = z.infer<typeof Clip>;
+/** Each field of a clip is told in the table of what a clip carries, and no other is. */
+type Told = [Exclude<keyof Clip, ClipField>, Exclude<ClipField, keyof Clip>];
+const TOLD: [never, never] extends Told ? (Told extends [never, never] ? true : false) : false = true;
+void TOLD;
 
 export const Track = z.object({
   id: Id,
@@ -267,7 +272,7 @@ export const Section = z.object({ id: Id, start: Position, end: Position, name: 
 export type Section = z.infer<typeof Section>;
 
 /** A clip in a lane of a take stack; `at` counts from the start of the bundle. */
-export const TakeClip = Clip.omit({ id: true, trackId: true, start: true, layer: true, blend: true, bundle: true, bars: true, take: true }).extend({
+export const TakeClip = Clip.omit(maskOf(fieldsWhere("lane", "left"))).extend({
   at: z.int().min(-Number.MAX_SAFE_INTEGER).max(Number.MAX_SAFE_INTEGER),
 });
 export type TakeClip = z.infer<typeof TakeClip>;
@@ -360,7 +365,14 @@ export const VersionData = z.object({
 export type VersionData = z.infer<typeof VersionData>;
 
 /** Fields that a thing may be without: a change that takes one away again leaves none. */
-export const OPTIONAL_FIELDS: ReadonlySet<string> = new Set(["bars", "channels", "conform", "envelopes", "hits", "recipe", "ride", "take", "takes"]);
+export const OPTIONAL_FIELDS: ReadonlySet<string> = new Set([...OPTIONAL_CLIP_FIELDS, "ride", "takes"]);
+
+/** A thing without some of its fields. */
+export function without<T extends object, K extends keyof T>(thing: T, fields: readonly K[]): Omit<T, K> {
+  const left = { ...thing };
+  for (const field of fields) delete left[field];
+  return left;
+}
 
 export const NO_FADE: Fade = { length: 0, shape: "power", bend: 0 };
 /** What a clip has that was just laid: nothing was done to it yet. */

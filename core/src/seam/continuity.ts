@@ -1,33 +1,32 @@
 import { fadesRunOn, withoutLent } from "../dsp/fades";
+import { type ClipField, fieldsWhere } from "../model/clip-fields";
 import { ownEdge, playsSame, runsBackwards } from "../model/played";
 import { type Clip, clipEnd, type SourceInfo } from "../model/schema";
 import { MOST_STRETCH } from "../time/time-map";
 
-/** Envelopes lie on the recording, so that the same ones run on through a join. */
-const sameEnvelopes = (left: Clip, right: Clip): boolean =>
-  left.envelopes === right.envelopes || JSON.stringify(left.envelopes) === JSON.stringify(right.envelopes);
+/** Whether two values of one field hold the same: they are plain JSON. */
+const sameValue = (a: unknown, b: unknown): boolean =>
+  a === b || (typeof a === "object" && typeof b === "object" && JSON.stringify(a) === JSON.stringify(b));
+
+/** Whether two clips have some fields alike. */
+export const sameFields = (a: Clip, b: Clip, fields: readonly ClipField[]): boolean => fields.every((f) => sameValue(a[f], b[f]));
+
+/** What is heard the same on both sides of a joint; recipes are told by what they make. */
+const SAME = fieldsWhere("joint", "same").filter((f) => f !== "recipe");
 
 /** Whether no gain changes at the join: no fade there, or curves that run on through it. */
-const gainRunsOn = (left: Clip, right: Clip): boolean =>
-  left.gain === right.gain &&
-  left.pan === right.pan &&
-  sameEnvelopes(left, right) &&
-  fadesRunOn(left.fadeIn, left.length, right.fadeIn) &&
-  fadesRunOn(right.fadeOut, right.length, left.fadeOut);
-
-const sameChannels = (left: Clip, right: Clip): boolean => left.channels === right.channels || String(left.channels) === String(right.channels);
+const fadesAreOne = (left: Clip, right: Clip): boolean =>
+  fadesRunOn(left.fadeIn, left.length, right.fadeIn) && fadesRunOn(right.fadeOut, right.length, left.fadeOut);
 
 /** Whether the left clip's recording runs on into the right one sample for sample, gain and all. */
 export function unbroken(left: Clip, right: Clip): boolean {
   return (
-    left.trackId === right.trackId &&
-    playsSame(left, right) &&
-    left.mute === right.mute &&
     clipEnd(left) === right.start &&
     left.offset + left.length === right.offset &&
     !right.blend &&
-    sameChannels(left, right) &&
-    gainRunsOn(left, right)
+    playsSame(left, right) &&
+    sameFields(left, right, SAME) &&
+    fadesAreOne(left, right)
   );
 }
 
@@ -43,7 +42,7 @@ const fadesContinue = (left: Clip, right: Clip): boolean =>
 export function runsOn(sources: ReadonlyMap<string, SourceInfo>, left: Clip, right: Clip): boolean {
   if (clipEnd(left) !== right.start || left.trackId !== right.trackId || left.sourceId !== right.sourceId || left.mute !== right.mute || right.blend)
     return false;
-  if (!sameChannels(left, right) || !fadesContinue(left, right)) return false;
+  if (!sameFields(left, right, ["channels"]) || !fadesContinue(left, right)) return false;
   if (playsSame(left, right)) return left.offset + left.length === right.offset;
   const source = sources.get(left.sourceId);
   if (!source || runsBackwards(left.recipe) !== runsBackwards(right.recipe)) return false;

@@ -1,5 +1,15 @@
 import type { Document } from "../../model/document";
+import { hashOf } from "../../model/hash";
 import type { Bundle, Clip } from "../../model/schema";
+
+/** Ids longer than this are told by a digest inside a pattern, so that copies of copies of copies have ids that can be kept. */
+const LONG_ID = 64;
+
+/** What a clip or bundle is inside a bundle that follows others: its id, without that of the copy that it was made for. */
+export const slotOf = (id: string, bundleId: string): string => {
+  const own = id.startsWith(`${bundleId}~`) ? id.slice(bundleId.length + 1) : id;
+  return own.length > LONG_ID ? hashOf(own) : own;
+};
 
 /** The bundles around a clip or bundle, innermost first. */
 export function bundlesAround(doc: Pick<Document, "bundles">, innermost: string | null): Bundle[] {

@@ -1,10 +1,7 @@
 import type { Bundle, Clip } from "../../model/schema";
 import { EditError } from "../errors";
 import type { Transaction } from "../transaction";
-import { bundleClips, bundlesAround, bundleTree } from "./members";
-
-/** What a clip or bundle is inside its pattern: its id without the copy that it belongs to. */
-const slotOf = (id: string): string => id.slice(id.lastIndexOf("~") + 1);
+import { bundleClips, bundlesAround, bundleTree, slotOf } from "./members";
 
 /** Keeps bundles true after an edit: moved with their clips, alike where they follow each other, gone when empty. */
 export function settleBundles(tx: Transaction): void {
@@ -88,9 +85,9 @@ function follow(tx: Transaction, model: Bundle, copy: Bundle): void {
   const had = new Map<string, string>();
   const old = bundleClips(doc, copy.id);
   const oldTree = bundleTree(doc, copy.id);
-  for (const { id } of old) had.set(slotOf(id), id);
-  for (const id of oldTree) had.set(slotOf(id), id);
-  const idIn = (id: string): string => had.get(slotOf(id)) ?? `${copy.id}~${slotOf(id)}`;
+  for (const { id } of old) had.set(slotOf(id, copy.id), id);
+  for (const id of oldTree) had.set(slotOf(id, copy.id), id);
+  const idIn = (id: string): string => had.get(slotOf(id, model.id)) ?? `${copy.id}~${slotOf(id, model.id)}`;
   const tree = bundleTree(doc, model.id);
   const bundleIn = (id: string | null): string | null => (id === model.id ? copy.id : id !== null && tree.has(id) ? idIn(id) : null);
   const members = bundleClips(doc, model.id);
@@ -102,11 +99,11 @@ function follow(tx: Transaction, model: Bundle, copy: Bundle): void {
     if (id !== model.id)
       tx.set("bundle", idIn(id), { ...child, id: idIn(id), parent: bundleIn(child.parent), pattern: null, start: Math.max(0, child.start + by) });
   }
-  const lies = new Map(old.map((c) => [slotOf(c.id), c.trackId]));
+  const lies = new Map(old.map((c) => [slotOf(c.id, copy.id), c.trackId]));
   /** Which track of the copy stands for one of the model: told by the clips that both had, so that the order of tracks does not matter. */
   const stands = new Map<string, string>();
   for (const member of bundleClips(tx.before, model.id)) {
-    const other = lies.get(slotOf(member.id));
+    const other = lies.get(slotOf(member.id, model.id));
     if (other !== undefined) stands.set(member.trackId, other);
   }
   for (const member of members) {

@@ -1,21 +1,14 @@
 import { z } from "zod";
-import { fadeMadeWhole } from "../../dsp/fades";
+import { fieldsWhere } from "../../model/clip-fields";
 import type { Clip } from "../../model/schema";
-import { unbroken } from "../../seam/continuity";
+import { sameFields, unbroken } from "../../seam/continuity";
 import { makeBundle } from "../bundles/bundle";
 import { countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { healed, showHitsAlike } from "../parts";
 
-/** The one clip that two which run on unbroken were before they were split. */
-export function healed(left: Clip, right: Clip): Clip {
-  return {
-    ...left,
-    length: left.length + right.length,
-    fadeIn: fadeMadeWhole(left.fadeIn, left.length, right.fadeIn),
-    fadeOut: fadeMadeWhole(right.fadeOut, right.length, left.fadeOut),
-    sync: left.sync ?? (right.sync === null ? null : left.length + right.sync),
-  };
-}
+/** What clips must have alike to be one. */
+const SAME = fieldsWhere("join", "same");
 
 export const join = defineEdit({
   type: "join",
@@ -32,8 +25,8 @@ export const join = defineEdit({
       if (own.length < 2) throw new EditError(`On ${tx.track(trackId).name} there is only one clip; joining takes two on one track.`, "clipIds");
     }
     for (const own of byTrack.values()) {
-      const runsOn = own.every((c, i) => i === 0 || (unbroken(own[i - 1], c) && own[i - 1].bundle === c.bundle && own[i - 1].layer === c.layer));
-      if (!runsOn) {
+      const isOne = (left: Clip, right: Clip): boolean => unbroken(left, right) && sameFields(left, right, SAME) && showHitsAlike(left, right);
+      if (!own.every((c, i) => i === 0 || isOne(own[i - 1], c))) {
         makeBundle(
           tx,
           own.map((c) => c.id),

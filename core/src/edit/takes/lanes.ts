@@ -1,11 +1,13 @@
+import { fieldsWhere } from "../../model/clip-fields";
 import type { Document } from "../../model/document";
 import { playedSource } from "../../model/played";
-import { type Bundle, type Clip, clipEnd, type TakeClip, type TakeLane } from "../../model/schema";
+import { type Bundle, type Clip, clipEnd, type TakeClip, type TakeLane, without } from "../../model/schema";
+import { sameFields, unbroken } from "../../seam/continuity";
 import { bundleClips } from "../bundles/members";
 import { blendClips, materialAt } from "../crossfade";
 import { takeBlendOff, takeOut } from "../cut";
 import { EditError } from "../errors";
-import { sliceOf, withEnd } from "../parts";
+import { healed, sliceOf } from "../parts";
 import type { Transaction } from "../transaction";
 
 /*
@@ -54,10 +56,11 @@ export function laidClip(stack: Bundle, lane: TakeLane, { at, ...clip }: TakeCli
   return { ...clip, id, trackId: stack.trackId, start: stack.start + at, layer, blend: null, bundle: stack.id, take: lane.id };
 }
 
+const LEFT = fieldsWhere("lane", "left");
+
 /** What of a clip goes into a lane. */
 export function takeClip(clip: Clip, from: number): TakeClip {
-  const { id: _, trackId: __, start, layer: ___, blend: ____, bundle: _____, bars: ______, take: _______, ...kept } = clip;
-  return { ...kept, at: start - from };
+  return { ...without(clip, LEFT), at: clip.start - from };
 }
 
 /** Where a pick begins: at its splice, where it is blended. */
@@ -76,21 +79,17 @@ const soundOf = (stack: Bundle, lane: TakeLane): Span[] =>
   lane.clips.map((c) => [stack.start + c.at, stack.start + c.at + c.length] as const).filter(([from, to]) => to > from && from >= 0);
 
 /** What is left of some spans without others. */
-export function without(spans: readonly Span[], taken: readonly Span[]): Span[] {
+export function spansWithout(spans: readonly Span[], taken: readonly Span[]): Span[] {
   let rest = [...spans];
   for (const [a, b] of taken)
     rest = rest.flatMap(([from, to]): Span[] => [[from, Math.min(to, a)] as const, [Math.max(from, b), to] as const].filter(([x, y]) => y > x));
   return rest;
 }
 
-/** Whether one clip's sound runs on into the other's: they are one pick. */
-const runsOn = (left: Clip, right: Clip): boolean =>
-  clipEnd(left) === right.start &&
-  left.take === right.take &&
-  left.sourceId === right.sourceId &&
-  left.offset + left.length === right.offset &&
-  JSON.stringify([left.recipe, left.gain, left.pan, left.mute, left.channels]) ===
-    JSON.stringify([right.recipe, right.gain, right.pan, right.mute, right.channels]);
+/** What two picks must have alike to be one: all but where they lie. What somebody did to one of them alone stays with it. */
+const ALIKE = fieldsWhere("cut", "both");
+/** Whether one clip's sound runs on into the other's, with all that is done to it: they are one pick. */
+const isOnePick = (left: Clip, right: Clip): boolean => unbroken(left, right) && sameFields(left, right, ALIKE);
 
 /** A blend between two picks, as it was before they were touched. */
 interface Held {
@@ -132,9 +131,9 @@ function borders(tx: Transaction, stackId: string): { left: Clip; right: Clip; a
 function joinUp(tx: Transaction, stackId: string): void {
   let last: Clip | null = null;
   for (const clip of picksOf(tx.doc, tx.bundle(stackId))) {
-    if (last && runsOn(last, clip)) {
+    if (last && isOnePick(last, clip)) {
       tx.set("clip", clip.id, null);
-      const whole: Clip = { ...withEnd(last, clipEnd(clip)), fadeOut: clip.fadeOut };
+      const whole = healed(last, clip);
       tx.setClip(whole);
       last = whole;
     } else last = clip;
@@ -214,7 +213,7 @@ export function blendBorder(tx: Transaction, leftId: string, rightId: string, le
 export function fillHoles(tx: Transaction, stackId: string): void {
   const stack = stackOf(tx, stackId);
   for (const lane of stack.takes) {
-    const holes = without(
+    const holes = spansWithout(
       soundOf(stack, lane),
       picksOf(tx.doc, stack).map((c) => [c.start, clipEnd(c)] as const),
     );

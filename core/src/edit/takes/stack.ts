@@ -4,6 +4,7 @@ import { objectOf } from "../bundles/members";
 import { takeBlendOff } from "../cut";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { sliceOf } from "../parts";
 import type { Transaction } from "../transaction";
 import { blendBorder, clearPicks, fillHoles, laidClip, laneOf, pickFrom, picksOf, repick, setLanes, stackOf, stacksAlike, takeClip } from "./lanes";
 
@@ -70,31 +71,29 @@ function stackTrack(tx: Transaction, clips: readonly Clip[], name: string, borde
   const top = Math.max(...now.map((c) => c.layer));
   const bundle = { id, name: nameOf(name), color: null, parent: tx.inside, pattern: null, start, trackId: now[0].trackId, takes: lanes };
   const stretches = heard(now);
+  // What was not named and lay over a take lies over its picks; elsewhere all picks share the highest layer.
+  const others = tx.lane(bundle.trackId).clips.filter((c) => !now.some((n) => n.id === c.id));
+  const layerOf = ({ clip, from, to }: (typeof stretches)[number]): number =>
+    others.some((c) => c.start < to && clipEnd(c) > from && c.layer > clip.layer && c.layer < top) ? clip.layer : top;
   tx.set("bundle", id, bundle);
   for (const c of now) tx.set("clip", c.id, null);
   // The lanes have what is not heard; of what is heard each first stretch keeps its clip's id.
   const used = new Set<string>();
-  for (const { clip, from, to } of stretches) {
+  for (const stretch of stretches) {
+    const { clip, from, to } = stretch;
     const laneId = laneOfClip.get(clip.id) as string;
     const lane = lanes.find((l) => l.id === laneId) as TakeLane;
     const first = !used.has(clip.id);
     used.add(clip.id);
-    const whole = laidClip(bundle, lane, takeClip(clip, start), first ? clip.id : tx.newId(), top);
-    const slice = { ...whole, start: from, length: to - from, offset: whole.offset + from - whole.start };
-    tx.setClip({
-      ...slice,
-      fadeIn: from === clip.start ? fitted(clip.fadeIn, to - from) : bare(clip.fadeIn),
-      fadeOut: to === clipEnd(clip) ? fitted(clip.fadeOut, to - from) : bare(clip.fadeOut),
-      sync: null,
-    });
+    const whole = laidClip(bundle, lane, takeClip(clip, start), first ? clip.id : tx.newId(), layerOf(stretch));
+    const slice = sliceOf(whole, from, to) as Clip;
+    tx.setClip({ ...slice, sync: null });
+    if (from > clip.start) tx.edgeIsNew(slice.id, "start");
+    if (to < clipEnd(clip)) tx.edgeIsNew(slice.id, "end");
   }
   blendAll(tx, id, border);
   return id;
 }
-
-const bare = ({ shape, bend }: Clip["fadeIn"]): Clip["fadeIn"] => ({ length: 0, shape, bend });
-const fitted = (fade: Clip["fadeIn"], length: number): Clip["fadeIn"] =>
-  fade.length <= Math.floor(length / 2) ? fade : { shape: fade.shape, bend: fade.bend, length: Math.floor(length / 2) };
 
 /** Blends every border between picks that are not blended yet. */
 function blendAll(tx: Transaction, stackId: string, border: number): void {
