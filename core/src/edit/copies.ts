@@ -1,7 +1,7 @@
 import { bareFade } from "../dsp/fades";
 import { blendAfter, type Document } from "../model/document";
 import type { Bundle, Clip } from "../model/schema";
-import { bundleTree, slotOf } from "./bundles/members";
+import { bundleClips, bundlesAround, slotOf } from "./bundles/members";
 import { type Landing, settleOverlaps } from "./overlap";
 import type { Transaction } from "./transaction";
 
@@ -50,6 +50,8 @@ export function layCopies(
     // Of two that came with one id each gets its own.
     const free = taken.has(own) ? tx.newId() : own;
     taken.add(free);
+    // What follows another is like it, edges too.
+    if (free === own && top !== null && isLinked(top)) for (const side of ["start", "end"] as const) tx.edgeIsKept(free, side);
     return free;
   });
   const ids = new Map(clips.map(({ id }, i) => [id, laid[i]]).reverse() as [string, string][]);
@@ -77,6 +79,10 @@ function losesFollower(doc: Document, clip: Clip, ids: ReadonlyMap<string, strin
   return follower !== undefined && !ids.has(follower.id);
 }
 
+/** The bundles that some clips lie in, at any depth. */
+const bundlesOf = (doc: Document, clips: readonly Clip[]): Set<Bundle> =>
+  new Set([...new Set(clips.map((c) => c.bundle))].flatMap((id) => bundlesAround(doc, id)));
+
 /** The bundles of which every clip is among those copied, as the copies shall lie. */
 export function copiedBundles(tx: Pick<Transaction, "doc">, clips: readonly Clip[]): Map<string, Bundle> {
   const found = new Map<string, Bundle>();
@@ -84,16 +90,14 @@ export function copiedBundles(tx: Pick<Transaction, "doc">, clips: readonly Clip
   const { doc } = tx;
   const order = doc.piece.trackOrder;
   const copied = new Map(clips.map((c) => [c.id, c]));
-  const members = new Map<string, Clip[]>();
-  for (const clip of doc.clips.values()) if (clip.bundle !== null) members.set(clip.bundle, [...(members.get(clip.bundle) ?? []), clip]);
-  for (const bundle of doc.bundles.values()) {
-    const all = [...bundleTree(doc, bundle.id)].flatMap((id) => members.get(id) ?? []);
+  for (const bundle of bundlesOf(doc, clips)) {
+    const all = bundleClips(doc, bundle.id);
     if (all.length === 0 || !all.every((c) => copied.get(c.id)?.length === c.length)) continue;
     const first = copied.get(all[0].id) as Clip;
     const rows = order.indexOf(first.trackId) - order.indexOf(all[0].trackId);
     found.set(bundle.id, {
       ...bundle,
-      start: Math.max(0, bundle.start + first.start - all[0].start),
+      start: bundle.start + first.start - all[0].start,
       trackId: order[order.indexOf(bundle.trackId) + rows] ?? first.trackId,
     });
   }

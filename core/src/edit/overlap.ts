@@ -64,7 +64,10 @@ export function settleOverlaps(tx: Transaction, clipIds: readonly string[], land
     for (const id of clipIds)
       for (const below of beneathOf(id)) {
         const { start, length } = tx.clip(id);
-        if (tx.doc.clips.has(below.id)) takeOut(tx, below.id, start, start + length);
+        if (tx.doc.clips.has(below.id)) {
+          meet(tx, tx.clip(id), below);
+          takeOut(tx, below.id, start, start + length);
+        }
       }
     return;
   }
@@ -78,6 +81,13 @@ export function settleOverlaps(tx: Transaction, clipIds: readonly string[], land
     for (const below of beneathOf(id).filter((c) => !dropped.has(c.id))) if (below.layer >= layer + lift) lift = below.layer + 1 - layer;
   }
   if (lift > 0) for (const id of clipIds) tx.setClip({ ...tx.clip(id), layer: tx.clip(id).layer + lift });
+}
+
+/** Two clips change each other where they came to meet: what does not belong together is changed from outside. */
+function meet(tx: Transaction, a: Clip, b: Clip): void {
+  if (a.bundle !== null && a.bundle === b.bundle) return;
+  tx.changeFromOutside(a.id);
+  tx.changeFromOutside(b.id);
 }
 
 /** Blend over this many seconds where a clip is dropped wholly inside another and no length is set. */
@@ -106,6 +116,7 @@ function joinOverlap(tx: Transaction, left: Clip, right: Clip, landing: Landing)
   const fits =
     left.start <= right.start && clipEnd(left) > right.start && clipEnd(left) <= clipEnd(right) && !right.blend && !blendAfter(tx.doc, left);
   if (!fits) return false;
+  meet(tx, left, right);
   const { from, to } = blendSpan(tx, left, right, landing, setLength(tx, landing));
   const overlap = to - from;
   const [out, into] = [withEnd(left, to), withStart(right, from)];

@@ -174,13 +174,20 @@ export function applyEdit(doc: Document, edit: Edit, scratch?: Map<string, numbe
   const shares = definition.links && links ? linkedShares(doc, definition.links, params.data as object) : [];
   const done = (taken: readonly Share[]): Outcome => {
     const leads = new Map(taken.flatMap((s) => [...(s.leads ?? [])]));
-    const tx = new Transaction(doc, key ?? newKey(), { inside, leads, edge: newEdgesOf(edges), scratch, links });
+    const named = namedIn(params.data as object);
+    const tx = new Transaction(doc, key ?? newKey(), { inside, leads, edge: newEdgesOf(edges), scratch, links, named });
     const name = definition.apply(tx, withShares(params.data as object, definition.links, taken));
     for (const { instead } of taken) if (instead) definition.apply(tx, { ...(params.data as object), ...instead });
     settle(tx);
     return { ...tx.finish(), name: nameOf(name), notes: tx.notes };
   };
   return throughLinks(doc, shares, done);
+}
+
+/** The clips and bundles that parameters name. */
+function namedIn(params: { clipIds?: string[]; clipId?: string; bundleId?: string; seams?: SeamName[] }): Set<string> {
+  const { clipIds = [], clipId, bundleId, seams = [] } = params;
+  return new Set([...clipIds, clipId, bundleId, ...seams.flatMap((s) => [s.left, s.right])].filter((id) => typeof id === "string"));
 }
 
 /** What every edit must leave right, one after the other. */

@@ -4,6 +4,7 @@ import { clipProblems, NOTHING_WRONG } from "../model/invariants";
 import type { Lane } from "../model/lane";
 import { unreadable } from "../model/readable";
 import type { Clip, FadeCurve, Track } from "../model/schema";
+import { bundleClips } from "./bundles/members";
 import { EditError } from "./errors";
 
 export type ClipChange = Extract<Change, { kind: "clip" }>;
@@ -65,6 +66,7 @@ export class Transaction {
       edge,
       scratch = new Map(),
       links = true,
+      named = new Set(),
     }: {
       /** The bundle that is open: new clips join it, and splitting does not divide it. */
       readonly inside?: string | null;
@@ -76,6 +78,8 @@ export class Transaction {
       readonly scratch?: Map<string, number>;
       /** Whether linked tracks are edited together; suspended, each is on its own. */
       readonly links?: boolean;
+      /** The clips and bundles that the edit was told to edit. */
+      readonly named?: ReadonlySet<string>;
     } = {},
   ) {
     this.current = before;
@@ -84,11 +88,13 @@ export class Transaction {
     this.given = edge;
     this.scratch = scratch;
     this.links = links;
+    this.named = named;
   }
 
   readonly scratch: Map<string, number>;
   readonly links: boolean;
   readonly inside: string | null;
+  readonly named: ReadonlySet<string>;
   readonly leads: ReadonlyMap<string, string>;
   private readonly given: NewEdges | undefined;
   /** What new edges get where the edit was told nothing; an edit that promises to smooth sets it. */
@@ -231,6 +237,20 @@ export class Transaction {
   setPiece(part: Partial<Document["piece"]>): void {
     this.set("piece", PIECE_ID, { ...(this.peek("piece", PIECE_ID) as Document["piece"]), ...part });
   }
+
+  private readonly fromOutside = new Set<string>();
+  /** Something that came to lie on a clip, or beside it, changes it, though nobody asked that of it. */
+  changeFromOutside(clipId: string): void {
+    this.fromOutside.add(clipId);
+  }
+  isFromOutside = (clipId: string): boolean => this.fromOutside.has(clipId);
+
+  private readonly bundlesMade = new Map<string, readonly Clip[]>();
+  /** A bundle came to be in the midst of the edit, out of clips as they are now: what moves them afterwards moves it. */
+  bundleIsMade(id: string): void {
+    this.bundlesMade.set(id, bundleClips(this.doc, id));
+  }
+  bundleAsMade = (id: string): readonly Clip[] | undefined => this.bundlesMade.get(id);
 
   /** The bundles made or changed so far. */
   changedBundles(): string[] {

@@ -71,6 +71,8 @@ export function documentFrom(
   };
 }
 
+const byName = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0);
+
 /** The flat form of a document: tracks in order, clips by track and time, bundles by their start. */
 export function dataOf(doc: Document): VersionData {
   const tracks = doc.piece.trackOrder.map((id) => doc.tracks.get(id) as Track);
@@ -79,9 +81,9 @@ export function dataOf(doc: Document): VersionData {
     piece: doc.piece,
     tracks,
     clips: tracks.flatMap((t) => [...(doc.lanes.get(t.id)?.clips ?? [])]),
-    markers: [...doc.markers.values()].sort((a, b) => a.position - b.position),
-    sections: [...doc.sections.values()].sort((a, b) => a.start - b.start),
-    bundles: [...doc.bundles.values()].sort((a, b) => a.start - b.start || (a.id < b.id ? -1 : 1)),
+    markers: [...doc.markers.values()].sort((a, b) => a.position - b.position || byName(a.id, b.id)),
+    sections: [...doc.sections.values()].sort((a, b) => a.start - b.start || byName(a.id, b.id)),
+    bundles: [...doc.bundles.values()].sort((a, b) => a.start - b.start || byName(a.id, b.id)),
   };
 }
 

@@ -301,7 +301,8 @@ export const Bundle = z.object({
   color: Dye.nullable(),
   parent: Id.nullable(),
   pattern: Id.nullable(),
-  start: Position,
+  /** Places in lanes and in copies count from here; it may lie before the piece's beginning. */
+  start: z.int(),
   trackId: Id,
   /** Lanes of takes: then the bundle is a take stack, and its clips are the picks, each from one lane. */
   takes: z.array(TakeLane).min(1).max(MOST_LANES).optional(),

@@ -31,22 +31,52 @@ export function objectOf(doc: Pick<Document, "bundles">, clip: Clip, open: strin
   return around[(at < 0 ? around.length : at) - 1] ?? null;
 }
 
+const inner = new WeakMap<Document["bundles"], Map<string, Bundle[]>>();
+/** The bundles that lie directly in each. */
+function innerBundles(bundles: Document["bundles"]): Map<string, Bundle[]> {
+  let found = inner.get(bundles);
+  if (!found) {
+    found = new Map();
+    for (const b of bundles.values()) {
+      if (b.parent === null) continue;
+      const list = found.get(b.parent);
+      if (list) list.push(b);
+      else found.set(b.parent, [b]);
+    }
+    inner.set(bundles, found);
+  }
+  return found;
+}
+
 /** A bundle with all those inside it. */
 export function bundleTree(doc: Pick<Document, "bundles">, bundleId: string): Set<string> {
   const tree = new Set([bundleId]);
-  for (let size = 0; size !== tree.size; ) {
-    size = tree.size;
-    for (const b of doc.bundles.values()) if (b.parent !== null && tree.has(b.parent)) tree.add(b.id);
-  }
+  const children = innerBundles(doc.bundles);
+  if (children.size > 0) for (const id of tree) for (const b of children.get(id) ?? []) tree.add(b.id);
   return tree;
 }
 
-/** All clips of a bundle and of those inside it, in no order. */
-export function bundleClips(doc: Document, bundleId: string): Clip[] {
-  const tree = bundleTree(doc, bundleId);
-  const found: Clip[] = [];
-  for (const clip of doc.clips.values()) if (clip.bundle !== null && tree.has(clip.bundle)) found.push(clip);
+const members = new WeakMap<Document["clips"], Map<string, Clip[]>>();
+/** The clips that lie directly in each bundle: one look at all clips serves all bundles. */
+function bundledClips(clips: Document["clips"]): Map<string, Clip[]> {
+  let found = members.get(clips);
+  if (!found) {
+    found = new Map();
+    for (const clip of clips.values()) {
+      if (clip.bundle === null) continue;
+      const list = found.get(clip.bundle);
+      if (list) list.push(clip);
+      else found.set(clip.bundle, [clip]);
+    }
+    members.set(clips, found);
+  }
   return found;
+}
+
+/** All clips of a bundle and of those inside it, in no order. */
+export function bundleClips(doc: Pick<Document, "bundles" | "clips">, bundleId: string): Clip[] {
+  const clips = bundledClips(doc.clips);
+  return [...bundleTree(doc, bundleId)].flatMap((id) => clips.get(id) ?? []);
 }
 
 /** Clip ids with those of all bundles that any of them belongs to, as seen from the open bundle. */

@@ -1,43 +1,120 @@
+import { CLIP_FIELDS, type ClipField } from "../../model/clip-fields";
+import { blendAfter, type Document } from "../../model/document";
 import type { Bundle, Clip } from "../../model/schema";
+import { sameFields } from "../../seam/continuity";
 import { EditError } from "../errors";
 import type { Transaction } from "../transaction";
 import { bundleClips, bundlesAround, bundleTree, slotOf } from "./members";
 
-/** Keeps bundles true after an edit: moved with their clips, alike where they follow each other, gone when empty. */
+/*
+ * After every edit bundles are kept true: moved with their clips, alike where they follow each other, gone when empty. What is done inside one of
+ * several that follow each other is done in all; what happens to one from outside is its own, and it follows the others no more.
+ */
 export function settleBundles(tx: Transaction): void {
   dropStrayPicks(tx);
   const touched = new Set(tx.changedBundles());
   for (const { before, after } of tx.clipChanges()) for (const c of [before, after]) if (c?.bundle) touched.add(c.bundle);
   if (touched.size === 0) return;
-  for (const id of [...touched]) for (const b of bundlesAround(tx.doc, id)) touched.add(b.id);
-  const changedInside: Bundle[] = [];
+  for (const id of [...touched]) for (const doc of [tx.doc, tx.before]) for (const b of bundlesAround(doc, id)) touched.add(b.id);
+  const changed: { bundle: Bundle; inside: boolean }[] = [];
+  // Only bundles are set here: where their clips lie is looked up once.
   for (const id of touched) {
     const bundle = tx.doc.bundles.get(id);
-    if (!bundle || !tx.before.bundles.has(id)) continue;
+    if (!bundle) continue;
+    const clips = bundleClips(tx.doc, id);
     if (!tx.doc.tracks.has(bundle.trackId)) {
       // Its anchor's track is gone: it can follow no other any more.
-      const [first] = bundleClips(tx.doc, id);
-      if (first) tx.set("bundle", id, { ...bundle, trackId: first.trackId, pattern: null });
+      if (clips[0]) tx.set("bundle", id, unlinked(tx, { ...bundle, trackId: clips[0].trackId }));
       continue;
     }
-    const moved = rigidMove(tx, id);
-    if (moved === null) {
-      if (bundle.pattern !== null) changedInside.push(bundle);
-    } else if (moved.by !== 0 || moved.rows !== 0) {
-      const order = tx.doc.piece.trackOrder;
-      tx.set("bundle", id, {
-        ...bundle,
-        start: Math.max(0, bundle.start + moved.by),
-        trackId: order[order.indexOf(bundle.trackId) + moved.rows] ?? bundle.trackId,
-      });
-    }
+    const was = before(tx, bundle);
+    const moved = was && rigidMove(tx, was, clips);
+    const inside = moved === null && isFromInside(tx, id, clips);
+    const { by, rows } = moved ?? { by: inside || !was ? 0 : movedWithin(was, clips), rows: 0 };
+    const order = tx.doc.piece.trackOrder;
+    const now = { ...bundle, start: bundle.start + by, trackId: order[order.indexOf(bundle.trackId) + rows] ?? bundle.trackId };
+    if (now.start !== bundle.start || now.trackId !== bundle.trackId) tx.set("bundle", id, now);
+    if (moved === null && bundle.pattern !== null) changed.push({ bundle: now, inside });
   }
-  for (const bundle of changedInside) {
-    // Several of one pattern changed at once can't both be the model: each goes its own way.
-    if (changedInside.some((b) => b !== bundle && b.pattern === bundle.pattern)) tx.set("bundle", bundle.id, { ...bundle, pattern: null });
-    else for (const other of [...tx.doc.bundles.values()]) if (other.id !== bundle.id && other.pattern === bundle.pattern) follow(tx, bundle, other);
-  }
+  for (const pattern of new Set(changed.map((c) => c.bundle.pattern as string))) settlePattern(tx, pattern, changed);
   for (const id of touched) dropIfEmpty(tx, id);
+}
+
+/** The clips of a bundle as they were: before the edit, or when a cut made it. */
+function before(tx: Transaction, bundle: Bundle): readonly Clip[] | null {
+  return tx.bundleAsMade(bundle.id) ?? (tx.before.bundles.has(bundle.id) ? bundleClips(tx.before, bundle.id) : null);
+}
+
+/** A bundle that follows no other any more, said in a note. */
+function unlinked(tx: Transaction, bundle: Bundle): Bundle {
+  if (bundle.pattern === null) return bundle;
+  const follows = [...tx.doc.bundles.values()].some((b) => b.id !== bundle.id && b.pattern === bundle.pattern);
+  if (follows) tx.notes.push(`${bundle.name || "A bundle"} follows its copies no more: it was changed from outside.`);
+  return { ...bundle, pattern: null };
+}
+
+/** Keeps the bundles of one pattern alike after some of them changed. */
+function settlePattern(tx: Transaction, pattern: string, changed: readonly { bundle: Bundle; inside: boolean }[]): void {
+  const own = changed.filter((c) => c.bundle.pattern === pattern);
+  const all = [...tx.doc.bundles.values()].filter((b) => b.pattern === pattern);
+  if (all.length < 2) return;
+  const contents = all.map((b) => contentsOf(tx.doc, b));
+  // The same was done to all of them, by time that was put in or a tempo: they follow each other as before.
+  if (contents.every((c) => c === contents[0])) return;
+  const models = own.filter((c) => c.inside);
+  for (const { bundle, inside } of own) if (!inside || models.length > 1) tx.set("bundle", bundle.id, unlinked(tx, bundle));
+  if (models.length !== 1) return;
+  const [{ bundle: model }] = models;
+  for (const copy of [...tx.doc.bundles.values()])
+    if (copy.id !== model.id && copy.pattern === pattern) {
+      if (blendsOutside(tx.doc, bundleClips(tx.doc, copy.id))) tx.set("bundle", copy.id, unlinked(tx, copy));
+      else follow(tx, model, copy);
+    }
+}
+
+/** What a bundle holds, counted from its own place. */
+function contentsOf(doc: Document, bundle: Bundle): string {
+  const row = (trackId: string): number => doc.piece.trackOrder.indexOf(trackId) - doc.piece.trackOrder.indexOf(bundle.trackId);
+  const list = bundleClips(doc, bundle.id).map(
+    ({ id, start, trackId, layer: _, bars: __, blend, bundle: inner, ...rest }) =>
+      [
+        slotOf(id, bundle.id),
+        start - bundle.start,
+        row(trackId),
+        blend && { ...blend, with: slotOf(blend.with, bundle.id), splice: blend.splice - bundle.start },
+        inner === bundle.id || inner === null ? null : slotOf(inner, bundle.id),
+        rest,
+      ] as const,
+  );
+  return JSON.stringify(list.sort(([a], [b]) => (a < b ? -1 : 1)));
+}
+
+/** Whether some clips blend with others than themselves. */
+function blendsOutside(doc: Document, clips: readonly Clip[]): boolean {
+  const own = new Set(clips.map((c) => c.id));
+  return clips.some((c) => {
+    const after = c.fadeOut.length > 0 ? blendAfter(doc, c) : undefined;
+    return (c.blend && !own.has(c.blend.with)) || (after && !own.has(after.id));
+  });
+}
+
+/** Whether what changed in a bundle was done inside it: to clips of it that were named, and not by what came to lie on them from elsewhere. */
+function isFromInside(tx: Transaction, bundleId: string, clips: readonly Clip[]): boolean {
+  const tree = bundleTree(tx.doc, bundleId);
+  if (clips.some((c) => tx.isFromOutside(c.id)) || blendsOutside(tx.doc, clips)) return false;
+  if (bundlesAround(tx.doc, tx.inside).some((b) => tree.has(b.id))) return true;
+  const named = (id: string): boolean => tx.named.has(id) || tx.leads.has(id);
+  return [...tree].some(named) || clips.some((c) => named(c.id)) || bundleClips(tx.before, bundleId).some((c) => named(c.id));
+}
+
+/** By how far the sound of a bundle's clips went, told by the earliest one that plays as it did: its place follows, whatever edges did. */
+function movedWithin(was: readonly Clip[], now: readonly Clip[]): number {
+  const then = new Map(was.map((c) => [c.id, c]));
+  for (const clip of [...now].sort((a, b) => a.start - b.start)) {
+    const old = then.get(clip.id);
+    if (old && old.recipe === clip.recipe && old.sourceId === clip.sourceId) return clip.start - clip.offset - (old.start - old.offset);
+  }
+  return 0;
 }
 
 /** A clip that left its take stack, or whose stack or lane is gone, is a clip like any other. */
@@ -53,10 +130,9 @@ function dropStrayPicks(tx: Transaction): void {
 }
 
 /** How far all clips of a bundle went together, in samples and tracks; null when they did anything else. */
-function rigidMove(tx: Transaction, bundleId: string): { by: number; rows: number } | null {
+function rigidMove(tx: Transaction, was: readonly Clip[], after: readonly Clip[]): { by: number; rows: number } | null {
   const order = tx.doc.piece.trackOrder;
-  const before = new Map(bundleClips(tx.before, bundleId).map((c) => [c.id, c]));
-  const after = bundleClips(tx.doc, bundleId);
+  const before = new Map(was.map((c) => [c.id, c]));
   // Gone altogether it changes nothing in those that are like it.
   if (after.length === 0) return { by: 0, rows: 0 };
   if (before.size !== after.length) return null;
@@ -65,16 +141,18 @@ function rigidMove(tx: Transaction, bundleId: string): { by: number; rows: numbe
     const was = before.get(now.id);
     if (!was) return null;
     const by = now.start - was.start;
-    const rows = order.indexOf(now.trackId) - order.indexOf(was.trackId);
+    const rows = now.trackId === was.trackId ? 0 : order.indexOf(now.trackId) - order.indexOf(was.trackId);
     if (move && (move.by !== by || move.rows !== rows)) return null;
-    move = { by, rows };
-    if (contentOf(was) !== contentOf(now)) return null;
+    move ??= { by, rows };
+    if (!isSameInside(was, now)) return null;
   }
   return move ?? { by: 0, rows: 0 };
 }
 
 /** What of a clip is the same in all copies of a bundle. */
-const contentOf = ({ start: _, trackId: __, layer: ___, blend, ...rest }: Clip): string => JSON.stringify([rest, blend && { ...blend, splice: 0 }]);
+const CONTENT = (Object.keys(CLIP_FIELDS) as ClipField[]).filter((f) => !["start", "trackId", "layer", "blend"].includes(f));
+const isSameInside = (a: Clip, b: Clip): boolean =>
+  sameFields(a, b, CONTENT) && (a.blend === b.blend || JSON.stringify({ ...a.blend, splice: 0 }) === JSON.stringify({ ...b.blend, splice: 0 }));
 
 /** Makes `copy` like `model`, shifted to its own place. Throws EditError where it has no room. */
 function follow(tx: Transaction, model: Bundle, copy: Bundle): void {
@@ -97,7 +175,7 @@ function follow(tx: Transaction, model: Bundle, copy: Bundle): void {
   for (const id of tree) {
     const child = doc.bundles.get(id) as Bundle;
     if (id !== model.id)
-      tx.set("bundle", idIn(id), { ...child, id: idIn(id), parent: bundleIn(child.parent), pattern: null, start: Math.max(0, child.start + by) });
+      tx.set("bundle", idIn(id), { ...child, id: idIn(id), parent: bundleIn(child.parent), pattern: null, start: child.start + by });
   }
   const lies = new Map(old.map((c) => [slotOf(c.id, copy.id), c.trackId]));
   /** Which track of the copy stands for one of the model: told by the clips that both had, so that the order of tracks does not matter. */
@@ -141,10 +219,11 @@ export function divideBundlesAt(tx: Transaction, places: readonly number[], bund
       // Both parts of a take stack keep all its lanes, where they lay.
       const takes = bundle.takes?.map((lane) => ({ ...lane, clips: lane.clips.map((c) => ({ ...c, at: c.at - (start - bundle.start) })) }));
       const right: Bundle = { ...bundle, id: tx.newId(), pattern: null, start, ...(takes && { takes }) };
-      tx.set("bundle", id, { ...bundle, pattern: null });
+      tx.set("bundle", id, unlinked(tx, bundle));
       tx.set("bundle", right.id, right);
       // Bundles further in are given up on the right: their clips count as the new one's own.
       for (const clip of later) tx.setClip({ ...tx.clip(clip.id), bundle: right.id });
+      tx.bundleIsMade(right.id);
       clips = clips.filter((c) => c.start < at);
     }
   }

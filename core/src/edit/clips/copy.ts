@@ -148,7 +148,7 @@ export type PastedBundle = z.infer<typeof PastedBundle>;
 
 /** Bundles as they shall lie, their starts shifted like their clips. */
 export const laidBundles = (bundles: readonly PastedBundle[], by: number): Map<string, Bundle> =>
-  new Map(bundles.map((b) => [b.id, { ...b, start: Math.max(0, b.start + by) }]));
+  new Map(bundles.map((b) => [b.id, { ...b, start: b.start + by }]));
 
 export const paste = defineEdit({
   type: "paste",

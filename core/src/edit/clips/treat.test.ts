@@ -1,11 +1,13 @@
 import { describe, expect, it } from "vitest";
 import type { Document } from "../../model/document";
 import { problems } from "../../model/invariants";
-import { playedId } from "../../model/played";
+import { madeLength, playedId } from "../../model/played";
 import { type Clip, clipEnd } from "../../model/schema";
 import { unbroken } from "../../seam/continuity";
 import { documentOf, plainClip } from "../../testing/arbitraries";
-import { applyEdit, type Edit } from "../registry";
+import { applyEdit, applyEdits, type Edit } from "../registry";
+
+const run = (doc: Document, ...edits: Edit[]): Document => applyEdits(doc, edits).doc;
 
 const after = (doc: Document, edit: Edit): Document => {
   const next = applyEdit(doc, { key: "silk", ...edit }).doc;
@@ -78,5 +80,46 @@ describe("treatments", () => {
     expect(() => after(lone(), { type: "treat", clipIds: ["a"], chain: [] })).toThrow(/at least one processor/);
     expect(() => after(lone(), { type: "treat", clipIds: ["a"], chain: [{ kind: "lowCut", hz: 1 }] })).toThrow(/hz/);
     expect(() => after(lone(), { type: "treat", clipIds: ["a"], chain: null })).toThrow(/None of these clips/);
+  });
+});
+
+describe("what is treated already", () => {
+  const two = () => documentOf(1, [plainClip({ id: "a", length: 2000, offset: 500 })]);
+  const chainOf = (doc: Document, id: string) => doc.clips.get(id)?.recipe?.treat?.chain.map((p) => p.kind);
+  it("gets what is laid on a range behind its own processors, or instead of them", () => {
+    const doc = run(two(), { type: "treat", clipIds: ["a"], chain: [{ kind: "gain", db: -12 }] });
+    const range = { type: "treat-range", start: 500, end: 1500, trackIds: ["t0"], chain: [{ kind: "invert" }], key: "cut1" };
+    const behind = run(doc, range);
+    expect(["a", "cut1.1", "cut1.2"].map((id) => chainOf(behind, id))).toEqual([["gain"], ["gain", "invert"], ["gain"]]);
+    expect(chainOf(run(doc, { ...range, how: "instead" }), "cut1.1")).toEqual(["invert"]);
+    expect(chainOf(run(doc, { type: "treat", clipIds: ["a"], chain: [{ kind: "invert" }], how: "behind" }), "a")).toEqual(["gain", "invert"]);
+  });
+  it("and turned round plays the same moments whatever its tail becomes", () => {
+    const echo = (time: number) => [{ kind: "echo", time, feedback: 0.5 }];
+    const doc = run(two(), { type: "treat", clipIds: ["a"], chain: echo(2) }, { type: "reverse", clipIds: ["a"] });
+    const forwards = (d: Document) => {
+      const clip = d.clips.get("a") as Clip;
+      const whole = madeLength(6000, clip.recipe);
+      return [whole - clip.offset - clip.length, whole - clip.offset];
+    };
+    expect(forwards(doc)).toEqual([500, 2500]);
+    const longer = run(doc, { type: "treat", clipIds: ["a"], chain: echo(200) });
+    expect(forwards(longer)).toEqual([500, 2500]);
+    expect(forwards(run(longer, { type: "treat", clipIds: ["a"], chain: echo(2) }))).toEqual([500, 2500]);
+    const back = run(longer, { type: "reverse", clipIds: ["a"] });
+    expect(back.clips.get("a")).toMatchObject({ offset: 500, length: 2000 });
+  });
+  it("does not grow over the clip that it blends into, and says so", () => {
+    const doc = run(
+      documentOf(1, [plainClip({ id: "a", length: 2000, offset: 500 }), plainClip({ id: "b", start: 2000, length: 2000, offset: 1000 })]),
+      {
+        type: "set-blend",
+        clipId: "b",
+        length: 400,
+      },
+    );
+    const out = applyEdits(doc, [{ type: "treat", clipIds: ["a"], chain: [{ kind: "echo", time: 20, feedback: 0 }], grow: true }]);
+    expect(out.doc.clips.get("b")?.fadeIn.length).toBe(400);
+    expect(out.notes).toEqual([expect.stringMatching(/blends into the next one/)]);
   });
 });

@@ -6,6 +6,7 @@ import { MeterMap } from "../../time/meter";
 import { keepingPlace, keepingSpan, type PlacedSpan } from "../../time/places";
 import { TempoMap } from "../../time/tempo";
 import { FRAME_RATES } from "../../time/timecode";
+import { bundleClips } from "../bundles/members";
 import { followTempo } from "../clips/conform";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
@@ -18,12 +19,15 @@ import type { Transaction } from "../transaction";
 function keepBars(tx: Transaction, before: Maps, after: Maps): void {
   const { piece, markers, sections, lanes, clips } = tx.before;
   const moved = new Map<string, { by: number; bars?: BarPlace }>();
+  const firstPick = (clip: Clip): Clip =>
+    bundleClips(tx.before, clip.bundle as string).reduce((a, b) => (b.start < a.start || (b.start === a.start && b.id < a.id) ? b : a));
   const goes = (clip: Clip): { by: number; bars?: BarPlace } => {
     const known = moved.get(clip.id);
     if (known) return known;
-    const left = clip.blend && clips.get(clip.blend.with);
+    // Picks of a take stack stay one thing: they go with the first of them.
+    const left = clip.take !== undefined && clip.bundle !== null ? firstPick(clip) : clip.blend && clips.get(clip.blend.with);
     let way: { by: number; bars?: BarPlace };
-    if (left) way = { by: goes(left).by };
+    if (left && left !== clip) way = { by: goes(left).by };
     else {
       const { position, bars } = keepingPlace(clip.start, clip.bars, before, after);
       way = { by: position - clip.start, bars };

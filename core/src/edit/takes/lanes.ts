@@ -76,7 +76,7 @@ type Span = readonly [number, number];
 
 /** Where a lane has sound, as spans of the timeline. */
 const soundOf = (stack: Bundle, lane: TakeLane): Span[] =>
-  lane.clips.map((c) => [stack.start + c.at, stack.start + c.at + c.length] as const).filter(([from, to]) => to > from && from >= 0);
+  lane.clips.map((c) => [Math.max(0, stack.start + c.at), stack.start + c.at + c.length] as const).filter(([from, to]) => to > from);
 
 /** What is left of some spans without others. */
 export function spansWithout(spans: readonly Span[], taken: readonly Span[]): Span[] {
@@ -179,7 +179,7 @@ export function pickFrom(tx: Transaction, stackId: string, laneId: string, start
   let any = false;
   for (const clip of lane.clips) {
     const whole = laidClip(stack, lane, clip, "pick", layer);
-    const slice = whole.start < 0 ? null : sliceOf(whole, start, end);
+    const slice = sliceOf(whole, Math.max(0, start), end);
     if (!slice) continue;
     // An id is taken before room is made: what is cut there takes some too.
     const id = tx.newId();

@@ -350,7 +350,9 @@ export const openOut = defineEdit({
         }
         for (const c of lane.clips) {
           const { take: _, ...laid } = laidClip(stack, lane, c, tx.newId(), i === 0 ? layer : 0);
-          if (laid.start >= 0) tx.setClip({ ...laid, trackId, bundle: stack.parent });
+          // What lies before the piece's beginning can't be laid.
+          const shown = sliceOf(laid, 0, Number.MAX_SAFE_INTEGER);
+          if (shown) tx.setClip({ ...shown, trackId, bundle: stack.parent });
         }
       }
       tx.set("bundle", stack.id, null);
