@@ -33,6 +33,8 @@ export function blendClips(
     bend: number;
     /** For a free place: how far the overlap reaches on both sides of the splice. */
     reach?: { before: number; after: number };
+    /** Clips that one of the two hides may be put away, where both could not share a layer otherwise. */
+    mayHide?: boolean;
   },
 ): number {
   const has = materialAt(left, right, splice, playedSource(tx.before.sources, left)?.length ?? 0);
@@ -50,7 +52,7 @@ export function blendClips(
     );
   const start = splice - before;
   const shape = p.linked ? p : left.fadeOut;
-  const layer = sharedLayer(tx, left, right);
+  const layer = sharedLayer(tx, left, right, p.mayHide ?? false);
   tx.setClip({ ...withEnd({ ...left, layer }, splice + after), fadeOut: { length, shape: shape.shape, bend: shape.bend } });
   tx.setClip({
     ...withStart(right, start),
@@ -63,9 +65,9 @@ export function blendClips(
 
 /**
  * The layer that two clips blend on: that of the earlier one, or of the later one, whichever changes nothing of what lies over or under either
- * of them. Where both would, what the higher of the two hides is put away.
+ * of them. Where both would, what the higher of the two hides is put away, and said; where nothing may be, EditError is thrown.
  */
-function sharedLayer(tx: Transaction, left: Clip, right: Clip): number {
+function sharedLayer(tx: Transaction, left: Clip, right: Clip, mayHide: boolean): number {
   if (left.layer === right.layer) return left.layer;
   const [low, high] = left.layer < right.layer ? [left, right] : [right, left];
   const between = (clip: Clip): Clip[] =>
@@ -73,9 +75,18 @@ function sharedLayer(tx: Transaction, left: Clip, right: Clip): number {
       .lane(clip.trackId)
       .within(clip.start, clipEnd(clip))
       .filter((c) => c.id !== left.id && c.id !== right.id && c.layer >= low.layer && c.layer <= high.layer);
-  const hidden = between(high);
-  if (hidden.length > 0 && between(low).length === 0) return high.layer;
   const partner = (c: Clip): boolean => c.blend?.with === high.id || high.blend?.with === c.id;
-  for (const c of hidden) if (!partner(c)) takeOut(tx, c.id, Math.max(c.start, high.start), Math.min(clipEnd(c), clipEnd(high)));
+  const hidden = between(high).filter((c) => !partner(c));
+  if (hidden.length === 0) return low.layer;
+  if (between(low).length === 0) return high.layer;
+  if (!mayHide)
+    throw new EditError(
+      `${hidden[0].name || "A clip"} lies between the layers of the two: nothing that is hidden is put away for a blend here.`,
+      "length",
+    );
+  for (const c of hidden) takeOut(tx, c.id, Math.max(c.start, high.start), Math.min(clipEnd(c), clipEnd(high)));
+  tx.notes.push(
+    `What ${high.name || "the higher clip"} hid of ${hidden.length === 1 ? hidden[0].name || "a clip" : `${hidden.length} clips`} was put away, so that the two share a layer.`,
+  );
   return low.layer;
 }

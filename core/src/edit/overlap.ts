@@ -36,14 +36,16 @@ export interface Landing {
 
 /**
  * Applies the overlap rule for clips that were just laid where they are, one after the other; among themselves they keep their layers,
- * unless `among` says that their edges were moved one by one: then two of them that came to overlap are like any other two.
+ * unless `among` says that their edges were moved one by one: then only what each newly covers counts, and two of them that came to overlap are like
+ * any other two.
  */
 export function settleOverlaps(tx: Transaction, clipIds: readonly string[], landing: Landing, among = false): void {
   const { overlap } = landing;
   const dropped = new Set(clipIds);
+  const was = tx.before.clips;
   const lapped = (a: string, b: string): boolean => {
-    const [one, other] = [tx.before.clips.get(a), tx.before.clips.get(b)];
-    return one !== undefined && other !== undefined && one.start < clipEnd(other) && other.start < clipEnd(one);
+    const [one, other] = [was.get(a), was.get(b)];
+    return one !== undefined && other !== undefined && one.trackId === other.trackId && one.start < clipEnd(other) && other.start < clipEnd(one);
   };
   const beneathOf = (id: string): Clip[] => {
     // Each lands on what the ones before have left; two blends in turn may have taken it away.
@@ -55,12 +57,13 @@ export function settleOverlaps(tx: Transaction, clipIds: readonly string[], land
       .filter(
         (c) =>
           c.id !== id &&
-          (!dropped.has(c.id) || (among && overlap !== "layer" && !lapped(id, c.id))) &&
+          (among ? !lapped(id, c.id) && (!dropped.has(c.id) || overlap !== "layer") : !dropped.has(c.id)) &&
           clip.blend?.with !== c.id &&
           c.blend?.with !== id,
       );
   };
   if (overlap === "cover") {
+    if (among) coverMore(tx, clipIds, dropped, lapped);
     for (const id of clipIds)
       for (const below of beneathOf(id)) {
         const { start, length } = tx.clip(id);
@@ -74,6 +77,7 @@ export function settleOverlaps(tx: Transaction, clipIds: readonly string[], land
   if (overlap === "blend" && landing.attacks) for (const id of clipIds) keepBlendedAttacks(tx, id);
   if (overlap === "blend")
     for (const id of clipIds) for (const below of beneathOf(id)) if (tx.doc.clips.has(below.id)) blendOver(tx, id, below.id, landing);
+  if (among) return void clipIds.forEach((id) => liftOver(tx, id, beneathOf(id), lapped));
   // One lift for all, so that the dropped clips stay as they were to each other.
   let lift = 0;
   for (const id of clipIds) {
@@ -82,6 +86,37 @@ export function settleOverlaps(tx: Transaction, clipIds: readonly string[], land
   }
   if (lift > 0) for (const id of clipIds) tx.setClip({ ...tx.clip(id), layer: tx.clip(id).layer + lift });
 }
+
+/** Lifts a clip whose edge was moved over those that it newly covers, as long as it passes none that lay over it before. */
+function liftOver(tx: Transaction, id: string, beneath: readonly Clip[], lapped: (a: string, b: string) => boolean): void {
+  const clip = tx.clip(id);
+  const layer = Math.max(clip.layer, ...beneath.map((c) => c.layer + 1));
+  if (layer === clip.layer) return;
+  const over = tx
+    .lane(clip.trackId)
+    .within(clip.start, clipEnd(clip))
+    .some((c) => c.id !== id && c.layer > clip.layer && c.layer <= layer && lapped(id, c.id));
+  if (!over) tx.setClip({ ...clip, layer });
+}
+
+/** What clips whose edges were moved cover more than before of those that lay beneath them already is taken out of these. */
+function coverMore(tx: Transaction, clipIds: readonly string[], dropped: ReadonlySet<string>, lapped: (a: string, b: string) => boolean): void {
+  for (const id of clipIds) {
+    const [clip, was] = [tx.clip(id), tx.before.clips.get(id)];
+    if (!was || was.trackId !== clip.trackId) continue;
+    for (const [from, to] of [
+      [clip.start, Math.min(was.start, clipEnd(clip))],
+      [Math.max(clip.start, clipEnd(was)), clipEnd(clip)],
+    ])
+      for (const below of from < to ? tx.lane(clip.trackId).within(from, to) : []) {
+        if (dropped.has(below.id) || below.layer >= clip.layer || !lapped(id, below.id) || blendsWith(clip, below)) continue;
+        meet(tx, clip, below);
+        takeOut(tx, below.id, from, to);
+      }
+  }
+}
+
+const blendsWith = (a: Clip, b: Clip): boolean => a.blend?.with === b.id || b.blend?.with === a.id;
 
 /** Two clips change each other where they came to meet: what does not belong together is changed from outside. */
 function meet(tx: Transaction, a: Clip, b: Clip): void {

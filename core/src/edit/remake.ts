@@ -1,5 +1,5 @@
 import { fadeOfLength } from "../dsp/fades";
-import { madeLength, ownEdge, ownWindow, playedEdge } from "../model/played";
+import { madeLength, ownEdge, ownPlace, ownWindow, playedEdge, playedPlace } from "../model/played";
 import { type Clip, type Recipe, Recipe as RecipeSchema, type SourceInfo } from "../model/schema";
 import { commonDivisor } from "../time/rational";
 import { fadeKept } from "./clips/trim";
@@ -66,8 +66,26 @@ export function readRecipe(recipe: Recipe, path: string): Recipe | undefined {
  * once each, lengths follow. Fades keep their lengths as far as they fit; the sync point stays with its sound.
  */
 export function remade(source: SourceInfo, clip: Clip, recipe: Recipe | undefined, path: string): Clip {
+  // Where no moment goes elsewhere, the window is what it was, to the sample.
+  if (keepsTime(clip.recipe, recipe)) {
+    const { recipe: _, ...rest } = clip;
+    return { ...rest, ...(recipe && { recipe }) };
+  }
   const window = ownWindow(source, clip);
   return placedWindow(source, clip, recipe, window.from, window.to, path);
+}
+
+/** Whether two recipes lay every moment of a recording at the same place. */
+function keepsTime(a: Recipe | undefined, b: Recipe | undefined): boolean {
+  const ratio = ({ from, to }: { from: number; to: number } = { from: 1, to: 1 }): number => to / from;
+  const warped = (r: Recipe | undefined): string => JSON.stringify(r?.warp?.points ?? null);
+  return (
+    ratio(a?.stretch) === ratio(b?.stretch) &&
+    warped(a) === warped(b) &&
+    a?.reverse === b?.reverse &&
+    a?.turned === b?.turned &&
+    a?.treat?.tail === b?.treat?.tail
+  );
 }
 
 /** A clip with another recipe that shows the recording from one moment to another. */
@@ -79,7 +97,8 @@ export function placedWindow(source: SourceInfo, clip: Clip, recipe: Recipe | un
   const to = Math.max(from + 1, Math.min(whole, Math.max(...edges)));
   const length = to - from;
   // The sync point stays with its sound.
-  const sync = clip.sync === null ? null : Math.min(length - 1, Math.floor((clip.sync * length) / clip.length));
+  const synced = clip.sync === null ? null : playedPlace(source, { recipe }, ownPlace(source, clip, clip.offset + clip.sync)) - from;
+  const sync = synced === null ? null : Math.max(0, Math.min(length - 1, synced));
   if (clip.start + length > Number.MAX_SAFE_INTEGER) throw new EditError(`${clip.name || "The clip"} would reach further than can be counted.`, path);
   return withLength({ ...rest, offset: from, sync, ...(recipe && { recipe }) }, clip.length, length);
 }

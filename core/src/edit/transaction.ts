@@ -143,8 +143,11 @@ export class Transaction {
     const id = this.idAt(n);
     for (const kind of KINDS)
       if ((this.changed[kind].size > 0 && this.changed[kind].has(id)) || entityOf(this.before, kind, id) !== null) return true;
-    return false;
+    this.laneIds ??= new Set([...this.before.bundles.values()].flatMap((b) => b.takes?.map((l) => l.id) ?? []));
+    return this.laneIds.has(id);
   }
+  /** Lanes of take stacks have ids of their own too, though they are no things of the document. */
+  private laneIds: Set<string> | null = null;
 
   /** An id for a new thing. One that is there already is never given again, whatever keys edits were sent with. */
   newId(): string {

@@ -2,6 +2,7 @@ import { z } from "zod";
 import { bareFade } from "../../dsp/fades";
 import { playedSource } from "../../model/played";
 import { Bend, BlendLaw, BlendPlace, type Clip, clipEnd, FadeShape, Id, Length, Position } from "../../model/schema";
+import { formatLength } from "../../time/format";
 import { blendClips, materialAt } from "../crossfade";
 import { takeBlendOff, unblended } from "../cut";
 import { countNames, defineEdit, TrackIds } from "../definition";
@@ -27,9 +28,16 @@ function spliceMoved(tx: Transaction, left: Clip, right: Clip, from: number, to:
   };
 }
 
-/** The pair that touches on a track inside a span, nearest to its middle; undefined where none does. */
-function touchingIn(tx: Transaction, trackId: string, start: number, end: number): { left: Clip; right: Clip; splice: number } | undefined {
-  const pairs: { left: Clip; right: Clip; splice: number }[] = [];
+/** A joint of two clips that touch, or blend. */
+interface Joint {
+  readonly left: Clip;
+  readonly right: Clip;
+  readonly splice: number;
+}
+
+/** The joint on a track inside a span that lies nearest to its middle; undefined where there is none. `joints`: how many there are. */
+function jointIn(tx: Transaction, trackId: string, start: number, end: number): { joint: Joint | undefined; joints: number } {
+  const found: Joint[] = [];
   for (const clip of tx.lane(trackId).within(start, end)) {
     const left = clip.blend
       ? tx.doc.clips.get(clip.blend.with)
@@ -39,15 +47,16 @@ function touchingIn(tx: Transaction, trackId: string, start: number, end: number
           .find((c) => clipEnd(c) === clip.start);
     if (!left) continue;
     const apart = clip.blend ? unblended(tx, clip) : { left, right: clip };
-    if (apart.right.start > start && apart.right.start < end) pairs.push({ ...apart, splice: apart.right.start });
+    if (apart.right.start > start && apart.right.start < end) found.push({ ...apart, splice: apart.right.start });
   }
-  return pairs.sort((a, b) => Math.abs(a.splice - (start + end) / 2) - Math.abs(b.splice - (start + end) / 2))[0];
+  const off = ({ splice }: Joint): number => Math.abs(splice - (start + end) / 2);
+  return { joint: found.sort((a, b) => off(a) - off(b))[0], joints: found.length };
 }
 
 export const blendRange = defineEdit({
   type: "blend-range",
   about:
-    "On each track, crossfades the clips that meet inside a range over the range, as far as their recordings have material; the splice stays where it is.",
+    "On each track, crossfades the clips that meet inside a range, at the joint nearest to its middle, over the range, as far as their recordings have material; the splice stays where it is. What came to be shorter, or could not be, is noted.",
   params: z
     .object({
       start: Position,
@@ -62,23 +71,37 @@ export const blendRange = defineEdit({
   links: "trackIds",
   apply(tx, { start, end, trackIds, law, shape, bend }) {
     const names: string[] = [];
+    const { sampleRate } = tx.before;
+    let failed: EditError | null = null;
     for (const trackId of trackIds) {
-      tx.track(trackId, "trackIds");
-      const pair = touchingIn(tx, trackId, start, end);
-      if (!pair) continue;
-      const { left, right, splice } = pair;
-      blendClips(tx, { ...left, fadeOut: bareFade(left.fadeOut) }, { ...right, fadeIn: bareFade(right.fadeIn) }, splice, {
-        length: end - start,
-        place: "free",
-        law,
-        linked: true,
-        shape,
-        bend,
-        reach: { before: splice - start, after: end - splice },
-      });
-      names.push(right.name);
+      const on = tx.track(trackId, "trackIds").name || "A track";
+      const { joint, joints } = jointIn(tx, trackId, start, end);
+      if (!joint) continue;
+      const { left, right, splice } = joint;
+      try {
+        const length = blendClips(tx, { ...left, fadeOut: bareFade(left.fadeOut) }, { ...right, fadeIn: bareFade(right.fadeIn) }, splice, {
+          length: end - start,
+          place: "free",
+          law,
+          linked: true,
+          shape,
+          bend,
+          reach: { before: splice - start, after: end - splice },
+          mayHide: true,
+        });
+        names.push(right.name);
+        if (length < end - start)
+          tx.notes.push(
+            `${on}: the blend is ${formatLength(length, sampleRate)} long, as far as there is material, not ${formatLength(end - start, sampleRate)}.`,
+          );
+        if (joints > 1) tx.notes.push(`${on}: ${joints - 1} of ${joints} joints in the range were left, which takes one blend.`);
+      } catch (error) {
+        if (!(error instanceof EditError)) throw error;
+        failed = error;
+        tx.notes.push(`${on}: ${error.message}`);
+      }
     }
-    if (names.length === 0) throw new EditError("No two clips meet in the range.", "trackIds");
+    if (names.length === 0) throw failed ?? new EditError("No two clips meet in the range.", "trackIds");
     return `Blend over range, ${countNames(names, "seam")}`;
   },
 });
@@ -140,6 +163,7 @@ export const setBlend = defineEdit({
       linked: p.linked ?? old?.linked ?? true,
       shape,
       bend,
+      mayHide: true,
     });
     return `Blend ${left.name} into ${right.name}`;
   },

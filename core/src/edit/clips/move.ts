@@ -195,7 +195,11 @@ function reorder(tx: Transaction, clips: readonly Clip[], next: readonly Clip[],
     const end = lane.reduce((m, c) => Math.max(m, clipEnd(c)), 0);
     const last = block[block.length - 1];
     // Behind the last clip the block's own last gap stands in front of it.
-    const start = joint ? tx.clip(joint).start : lane.length > 0 ? end + last.gap : block[0].wish;
+    // All that there is on a track stays where it begins.
+    const alone = Math.min(
+      ...block.map((m) => ((lengths.get(m.clipId) as Clip).trackId === trackId ? (lengths.get(m.clipId) as Clip).start : Number.POSITIVE_INFINITY)),
+    );
+    const start = joint ? tx.clip(joint).start : lane.length > 0 ? end + last.gap : Number.isFinite(alone) ? alone : block[0].wish;
     const room = block.reduce((sum, m) => sum + (lengths.get(m.clipId) as Clip).length + m.gap, 0);
     if (joint) ripple(tx, [{ trackId, at: start, by: room }], "track");
     let at = start;

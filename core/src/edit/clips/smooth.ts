@@ -48,6 +48,7 @@ export const smooth = defineEdit({
           linked: true,
           shape,
           bend,
+          mayHide: true,
         });
         blended.add(out.id);
         done++;

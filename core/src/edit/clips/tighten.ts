@@ -5,6 +5,7 @@ import { hitsBetween } from "../../model/hits";
 import { playedSource } from "../../model/played";
 import { type Clip, clipEnd, Length, Position, StretchKind } from "../../model/schema";
 import { pointAt, withPoints } from "../../model/warp";
+import { formatLength } from "../../time/format";
 import { type GridStep, LEAST_PARTS, MOST_PARTS, NOTE_DIVISIONS } from "../../time/grid";
 import { blendSpans, cutApart, inside } from "../cut";
 import { ClipIds, countNames, defineEdit } from "../definition";
@@ -40,6 +41,9 @@ const OWN_SECONDS = 0.04;
 /** A piece is pulled out no nearer than this to the attack that follows in its own recording, so that none is heard twice. */
 const BEFORE_ATTACK_SECONDS = 0.001;
 
+/** A piece shorter than this is hardly heard as one. */
+const MOMENT_SECONDS = 0.001;
+
 /** A piece of a clip as it is cut, with its hit, if it has one, and how far it goes. */
 interface Piece {
   readonly id: string;
@@ -58,7 +62,8 @@ function cutsFor(
   const parts: { hit: number | null; by: number }[] = [{ hit: null, by: 0 }];
   let last = clip.start;
   for (const { at, to } of plan) {
-    const by = to - at;
+    // A clip's own edges stay: a hit whose place lies beyond them stays too.
+    const by = to >= clip.start && to < clipEnd(clip) ? to - at : 0;
     const before = parts[parts.length - 1];
     if (by === 0 && before.by === 0) continue;
     const place = Math.max(last + 1, at - lead);
@@ -75,12 +80,16 @@ function cutsFor(
   return { places, parts };
 }
 
-/** Moves the pieces of a clip and closes what opens between them. The clip's outer edges stay where they were, as far as there is material. */
-function movePieces(tx: Transaction, whole: Clip, pieces: readonly Piece[], lead: number, length: number): void {
+/**
+ * Moves the pieces of a clip and closes what opens between them. The clip's outer edges stay where they were, as far as there is material. Returns the
+ * lengths of what stays silent.
+ */
+function movePieces(tx: Transaction, whole: Clip, pieces: readonly Piece[], lead: number, length: number): number[] {
   const rate = tx.before.sampleRate;
   const own = Math.ceil(OWN_SECONDS * rate);
   const most = Math.max(0, lead - Math.ceil(BEFORE_ATTACK_SECONDS * rate));
   const source = playedSource(tx.before.sources, whole)?.length ?? 0;
+  const silent: number[] = [];
   for (const { id, by } of pieces) if (by !== 0) tx.setClip({ ...tx.clip(id), start: tx.clip(id).start + by });
   pieces.forEach((piece, i) => {
     const next = pieces[i + 1];
@@ -107,11 +116,13 @@ function movePieces(tx: Transaction, whole: Clip, pieces: readonly Piece[], lead
     // What is left of the gap is silent: both sides fade, the later one before its cut.
     const out = Math.max(0, Math.min(length, clipEnd(left) - Math.max(free, left.start + left.fadeIn.length)));
     tx.setClip({ ...left, fadeOut: { length: out, shape: "power", bend: 0 } });
+    silent.push(splice - clipEnd(left));
     const rise = Math.max(0, Math.min(hidden, splice - clipEnd(left)));
     tx.setClip({ ...withStart(right, splice - rise), fadeIn: { length: rise, shape: "power", bend: 0 } });
   });
   const [first, last] = [tx.clip(pieces[0].id), tx.clip(pieces[pieces.length - 1].id)];
-  if (first.start > whole.start && !first.blend) tx.setClip(withStart(first, Math.max(whole.start, first.start - first.offset)));
+  if (!first.blend && first.start !== whole.start)
+    tx.setClip(withStart(first, first.start > whole.start ? Math.max(whole.start, first.start - first.offset) : whole.start));
   const end = tx.clip(last.id);
   if (clipEnd(end) !== clipEnd(whole) && !blendAfter(tx.doc, end)) {
     const wanted = clipEnd(whole) - clipEnd(end);
@@ -119,6 +130,7 @@ function movePieces(tx: Transaction, whole: Clip, pieces: readonly Piece[], lead
     const next = withEnd(end, Math.max(end.start + end.fadeIn.length + 1, clipEnd(end) + more));
     tx.setClip({ ...next, fadeOut: { ...end.fadeOut, length: Math.min(end.fadeOut.length, next.length - end.fadeIn.length) } });
   }
+  return silent;
 }
 
 /** A clip whose hits are warp points at their new places, its edges where they were: what lies between is stretched. */
@@ -176,31 +188,49 @@ export const tighten = defineEdit({
     const leaders = ids.filter((id) => !tx.leads.has(id)).map((id) => tx.clip(id));
     if (leaders.every((c) => planOf(c).length === 0)) throw new EditError("There are no hits in these clips to tighten.", "clipIds");
     let moved = 0;
+    let short = 0;
+    const silent: number[] = [];
     const { doc } = tx;
+    // Two vocoders that listen to one track each would part what lay together: attacks are copied at the same places.
+    const alike = way === "stretching" && kind === "smooth" && tx.leads.size > 0;
+    if (alike) tx.notes.push("Linked tracks were stretched with their hits kept, so that they stay in step with each other.");
     for (const id of ids) {
       const clip = tx.clip(id);
       const plan = planOf(tx.before.clips.get(tx.leads.get(id) ?? id) as Clip).filter((h) => h.at > clip.start && h.at < clipEnd(clip));
       if (way === "stretching") {
         const going = plan.filter((h) => h.to !== h.at).length;
         if (going === 0) continue;
-        tx.setClip({ ...warpedToPlan(tx, clip, plan, kind), start: clip.start });
+        tx.setClip({ ...warpedToPlan(tx, clip, plan, alike ? "hits" : kind), start: clip.start });
         if (!tx.leads.has(id)) moved += going;
         continue;
       }
       const { places, parts } = cutsFor(clip, plan, lead, blendSpans(doc, clip));
       if (parts.every((p) => p.by === 0)) continue;
       const [pieceIds] = cutApart(tx, [{ clipId: id, places }]);
-      movePieces(
-        tx,
-        clip,
-        parts.map((p, i) => ({ ...p, id: pieceIds[i] })),
-        lead,
-        length,
+      silent.push(
+        ...movePieces(
+          tx,
+          clip,
+          parts.map((p, i) => ({ ...p, id: pieceIds[i] })),
+          lead,
+          length,
+        ),
       );
+      short += pieceIds.filter((piece) => tx.clip(piece).length < MOMENT_SECONDS * tx.before.sampleRate).length;
       if (!tx.leads.has(id)) moved += parts.filter((p) => p.by !== 0).length;
     }
     if (moved === 0)
       throw new EditError("Every hit stays where it is: none lies within reach of its line and farther than what is left alone.", "reach");
+    const { sampleRate } = tx.before;
+    if (silent.length > 0)
+      tx.notes.push(
+        `${silent.length === 1 ? "1 gap stays" : `${silent.length} gaps stay`} silent, ${formatLength(
+          silent.reduce((a, b) => a + b, 0),
+          sampleRate,
+        )} in all: no more could be pulled out there without an attack being heard twice. Fill them with the room.`,
+      );
+    if (short > 0)
+      tx.notes.push(`${short === 1 ? "1 piece is" : `${short} pieces are`} shorter than a millisecond: hits lie that near to each other.`);
     return `Tighten ${moved === 1 ? "1 hit" : `${moved} hits`} of ${countNames(
       leaders.map((c) => c.name),
       "clip",

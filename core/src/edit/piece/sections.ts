@@ -1,7 +1,8 @@
 import { z } from "zod";
+import { lineThinned, lineWithin } from "../../dsp/envelope";
 import { type Document, timebaseOf } from "../../model/document";
 import { movedClip } from "../../model/even";
-import { clipEnd, Id, Length, Marker, Meter, Position, Section, Tempo } from "../../model/schema";
+import { clipEnd, type EnvelopePoint, Id, Length, Marker, Meter, MOST_POINTS, Position, Section, Tempo } from "../../model/schema";
 import { meterIn, meterWith, tempoIn, tempoWith } from "../../time/span-edits";
 import { laidBundles, PastedBundle, PastedClip } from "../clips/copy";
 import { copiedBundles, layCopies } from "../copies";
@@ -11,6 +12,8 @@ import { EditError } from "../errors";
 import { ripple, shiftMarks } from "../neighbours";
 import { sliceOf } from "../parts";
 import { BARE_EDGES, Transaction } from "../transaction";
+
+const RidePoint = z.object({ at: z.int(), value: z.number().min(-144).max(24), hold: z.literal(true).optional() });
 
 /** A span of the whole piece, with everything in it, positions counted from its start. */
 export const SpanContent = z.object({
@@ -22,6 +25,7 @@ export const SpanContent = z.object({
   sections: z.array(Section),
   tempo: z.array(Tempo),
   meter: z.array(Meter),
+  rides: z.record(Id, z.array(RidePoint).max(MOST_POINTS)).default({}).describe("the gain ride of each track over the span"),
   cut: z
     .object({ starts: z.array(Id), ends: z.array(Id) })
     .optional()
@@ -57,6 +61,11 @@ export function spanContent(doc: Document, start: number, end: number): SpanCont
       .map((s) => ({ ...s, start: Math.max(s.start, start) - start, end: Math.min(s.end, end) - start })),
     tempo: to > from ? tempoIn(doc.piece.tempo, from, to) : [],
     meter: to > from ? meterIn(doc.piece.meter, from, to) : [],
+    rides: Object.fromEntries(
+      [...doc.tracks.values()].flatMap((t) =>
+        t.ride ? [[t.id, lineThinned(lineWithin(t.ride, start, end, "gain")).map((p) => ({ ...p, at: p.at - start }))]] : [],
+      ),
+    ),
     cut: {
       starts: whole.filter((c) => c.start < start || apart.edgeOrigin(c.id, "start") === "new").map((c) => c.id),
       ends: whole.filter((c) => clipEnd(c) > end || apart.edgeOrigin(c.id, "end") === "new").map((c) => c.id),
@@ -107,6 +116,20 @@ export const removeTime = defineEdit({
   },
 });
 
+/** Lays the ride of a span over the time that was opened for it; where there was none the span is at 0 dB, as what lies around one that has none is. */
+function layRide(tx: Transaction, trackId: string, span: readonly EnvelopePoint[] | undefined, at: number, length: number): void {
+  const track = tx.track(trackId);
+  const plain = [{ at: 0, value: 0 }];
+  const { ride: around = plain } = track;
+  if (!track.ride && !span) return;
+  const end = at + length;
+  const within = lineWithin(span ?? plain, 0, length, "gain").map((p) => ({ ...p, at: p.at + at }));
+  const last = Math.max(end + 1, around[around.length - 1].at + 1);
+  const ride = lineThinned([...(at > 0 ? lineWithin(around, 0, at, "gain") : []), ...within, ...lineWithin(around, end, last, "gain")]);
+  if (ride.length > MOST_POINTS) throw new EditError(`The gain ride of ${track.name || "a track"} would have more than ${MOST_POINTS} points.`, "at");
+  tx.setTrack({ ...track, ride });
+}
+
 export const insertSection = defineEdit({
   type: "insert-section",
   about:
@@ -132,6 +155,7 @@ export const insertSection = defineEdit({
     if (span.ticks > 0 && span.tempo.length > 0) {
       tx.setPiece({ tempo: tempoWith(kept, tick, span.ticks, span.tempo), meter: meterWith(keptMeter, tick, span.ticks, span.meter) });
     }
+    for (const id of trackOrder) layRide(tx, id, span.rides[id], at, span.length);
     // What lay on a track that is gone goes to the first.
     const { tracks } = tx.doc;
     const clips = span.clips.map((c) => movedClip(tracks.has(c.trackId) ? c : { ...c, trackId: trackOrder[0] }, at));
