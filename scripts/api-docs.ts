@@ -24,12 +24,12 @@ function kind(s: Schema): string {
   return String(s.type ?? "value");
 }
 
-const COMMON = ["type", "edgeFade", "key", "links", "inside"];
+const COMMON = ["type", "edgeFade", "edgeBlend", "key", "links", "inside"];
 
 /** The section on edits of docs/api.md. */
 export function editDocs(): string {
   return editSchemas()
-    .map(({ type, about, example, schema }) => {
+    .map(({ type, about, law, example, schema }) => {
       const { properties = {}, required = [] } = schema as Schema;
       const rows = Object.entries(properties)
         .filter(([name]) => !COMMON.includes(name))
@@ -37,7 +37,7 @@ export function editDocs(): string {
           ([name, s]) =>
             `| \`${name}\` | ${kind(s).replaceAll("|", "\\|")} | ${required.includes(name) ? "yes" : s.default !== undefined ? `\`${JSON.stringify(s.default)}\`` : "no"} | ${s.description ?? ""} |`,
         );
-      return `### ${type}\n\n${about}\n\n| parameter | kind | needed, or default | |\n|---|---|---|---|\n${rows.join("\n")}\n\n\`\`\`json\n${JSON.stringify(example)}\n\`\`\`\n`;
+      return `### ${type}\n\n${about}\n\n*${law}*\n\n| parameter | kind | needed, or default | |\n|---|---|---|---|\n${rows.join("\n")}\n\n\`\`\`json\n${JSON.stringify(example)}\n\`\`\`\n`;
     })
     .join("\n");
 }

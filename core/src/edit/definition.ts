@@ -1,10 +1,13 @@
 import { z } from "zod";
 import { Bend, FadeShape, Id, Position } from "../model/schema";
+import type { Law } from "./law";
 import type { NewEdges, Transaction } from "./transaction";
 
 /** An edit: its parameters, what it does to a transaction, and an example for the docs that the tests run. */
 export interface EditDefinition<P = unknown> {
   readonly type: string;
+  /** What it may do to the sound and to clips. */
+  readonly law: Law;
   /** One sentence for the docs. */
   readonly about: string;
   readonly params: z.ZodType<P>;
@@ -19,6 +22,7 @@ export type Linking = "clipIds" | "clipId" | "trackIds" | "seams" | "bundleId";
 
 export function defineEdit<S extends z.ZodType>(edit: {
   type: string;
+  law: Law;
   about: string;
   params: S;
   example: Record<string, unknown>;

@@ -31,6 +31,7 @@ import { trim } from "./clips/trim";
 import { warp } from "./clips/warp";
 import { Common, type EditDefinition, type Linking, newEdgesOf } from "./definition";
 import { EditError } from "./errors";
+import { lawWords } from "./law";
 import { leadsOf, type SeamName, withLinkedSeams, withLinkedTracks } from "./links";
 import { settleBlends } from "./passes/blends";
 import { settleLayers } from "./passes/layers";
@@ -361,13 +362,14 @@ export async function applyEditsInTurns(doc: Document, edits: readonly Edit[], p
 }
 
 /** JSON Schema of every edit, from the same schemas that check them. */
-export function editSchemas(): { type: string; about: string; example: unknown; schema: unknown }[] {
-  return EDITS.map(({ type, about, params, example }) => {
+export function editSchemas(): { type: string; about: string; law: string; example: unknown; schema: unknown }[] {
+  return EDITS.map(({ type, about, law, params, example }) => {
     const own = z.toJSONSchema(params, { io: "input", unrepresentable: "any" }) as { properties?: object; required?: string[] };
     const common = z.toJSONSchema(Common, { io: "input" }) as { properties?: object };
     return {
       type,
       about,
+      law: lawWords(law),
       example,
       schema: {
         ...own,

@@ -2,6 +2,9 @@ import fc from "fast-check";
 import { EditError } from "../edit/errors";
 import { applyEdits, type Edit } from "../edit/registry";
 import type { Document } from "../model/document";
+import { hitsBetween } from "../model/hits";
+import { clipEnd } from "../model/schema";
+import { seamsOf } from "../seam/seams";
 import { plainClip } from "./arbitraries";
 
 /** Edits of every kind with random parameters, for documents of `arbitraries`; many of them are impossible, as in life. */
@@ -59,8 +62,8 @@ const chains = fc.constantFrom(
   ],
 );
 /** Stacks and lanes as the first edits of a run would call them. */
-const stacks = fc.constantFrom("test0.1", "test1.1", "test2.1");
-const lanes = fc.constantFrom("test0.2", "test0.3", "test1.2", "test1.3", "test2.2", "test2.3");
+const stacks = fc.constantFrom("stack", "test0.1", "test1.1", "test2.1");
+const lanes = fc.constantFrom("low", "high", "test0.2", "test0.3", "test1.2", "test1.3", "test2.2", "test2.3");
 const border = fc.constantFrom(0, 1, 60, 480);
 /** What was recorded on one or two tracks, in one round or several, some of them broken off. */
 const recordedTracks = fc
@@ -113,6 +116,7 @@ export const edits: fc.Arbitrary<Edit> = fc
     fc.record({ type: fc.constant("bundle"), clipIds: someClips }),
     fc.record({ type: fc.constant("release"), bundleId: fc.constantFrom("test0.1", "test1.1", "test2.1") }),
     fc.record({ type: fc.constant("stack-takes"), clipIds: someClips, border }),
+    fc.record({ type: fc.constant("stack-takes"), id: fc.constant("stack"), clipIds: someClips, laneIds: fc.constant(["low", "high"]), border }),
     fc.record({ type: fc.constant("lay-slices"), trackId: fc.constantFrom("t0", "t1"), notes: playedNotes, overlap: modes.overlap }),
     fc.record({ type: fc.constant("lay-recording"), tracks: recordedTracks, border, ...modes }),
     fc.record({ type: fc.constant("pick"), bundleId: stacks, laneId: lanes, ...shortSpan, border }),
@@ -334,7 +338,14 @@ export const edits: fc.Arbitrary<Edit> = fc
     fc.record({
       type: fc.constant("conform"),
       clipIds: someClips,
-      conform: fc.constantFrom(null, { bpm: 240, first: 100 }, { bpm: 300 }, { beats: [0, 900, 2500, 4000] }),
+      conform: fc.constantFrom(
+        null,
+        { bpm: 240, first: 100 },
+        { bpm: 300 },
+        { beats: [0, 900, 2500, 4000] },
+        { beats: [500, 4000] },
+        { beats: [0, 3500, 7000] },
+      ),
       kind: fc.constantFrom(undefined, "smooth", "hits", "tape"),
       overlap: fc.constantFrom("layer", "cover", "blend"),
     }),
@@ -397,6 +408,43 @@ export const edits: fc.Arbitrary<Edit> = fc
       )
       .map((edges) => ({ ...defined(edit), ...edges, key: "test" }) as Edit),
   );
+
+/**
+ * An edit whose names are those of what is there, where by chance they would hardly ever meet: of seams, blends, take stacks and their lanes, hits.
+ * `n` chooses among several.
+ */
+export function aimed(doc: Document, edit: Edit, n: number): Edit {
+  const of = <T>(list: readonly T[]): T | undefined => list[n % Math.max(1, list.length)];
+  const stack = of([...doc.bundles.values()].filter((b) => b.takes));
+  const lane = stack?.takes?.[n % stack.takes.length];
+  switch (edit.type) {
+    case "smooth": {
+      const seams = [...doc.lanes].flatMap(([id, lane]) => seamsOf(lane, id)).filter((s) => s.kind !== "unbroken");
+      const picked = [of(seams), seams[(n * 7) % Math.max(1, seams.length)]].flatMap((s) =>
+        s ? [{ left: s.left?.id ?? null, right: s.right?.id ?? null, position: s.position }] : [],
+      );
+      return picked.length > 0 ? { ...edit, seams: picked } : edit;
+    }
+    case "remove-blend":
+      return { ...edit, clipId: of([...doc.clips.values()].filter((c) => c.blend))?.id ?? edit.clipId };
+    case "pick":
+    case "set-lane":
+    case "move-lane":
+    case "remove-lane":
+    case "add-lane":
+    case "flatten":
+    case "open-out":
+      return stack ? { ...edit, bundleId: stack.id, ...(edit.laneId !== undefined && { laneId: lane?.id }) } : edit;
+    case "move-hit": {
+      const clip = of([...doc.clips.values()].filter((c) => hitsBetween(doc.sources, c, c.start, clipEnd(c)).length > 0));
+      return clip
+        ? { ...edit, clipId: clip.id, from: hitsBetween(doc.sources, clip, clip.start, clipEnd(clip))[0], to: clip.start + (n % clip.length) }
+        : edit;
+    }
+    default:
+      return edit;
+  }
+}
 
 /** The document after edits in their order; those that can't be done are refused, and leave it as it is. */
 export function edited(start: Document, list: readonly Edit[]): Document {

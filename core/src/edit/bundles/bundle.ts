@@ -2,6 +2,7 @@ import { z } from "zod";
 import { Dye, Id, Name, NewId, nameOf } from "../../model/schema";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { NOTHING } from "../law";
 import type { Transaction } from "../transaction";
 import { bundleClips, bundleTree, objectOf } from "./members";
 
@@ -37,6 +38,7 @@ const isInside = (tx: Transaction, bundleId: string | null, roots: ReadonlySet<s
 
 export const bundle = defineEdit({
   type: "bundle",
+  law: { sound: "nowhere", fields: ["bundle", "take"], lays: "none" },
   about: "Makes clips one object: outside they are handled as one, inside they stay what they are. Bundles may lie in bundles.",
   params: z.object({ id: NewId.optional(), clipIds: ClipIds, name: Name.optional() }),
   links: "clipIds",
@@ -50,6 +52,7 @@ export const bundle = defineEdit({
 
 export const release = defineEdit({
   type: "release",
+  law: { sound: "nowhere", fields: ["bundle", "take"], lays: "none" },
   about: "Releases a bundle: its clips, and bundles inside it, are on their own again.",
   params: z.object({ bundleId: Id }),
   links: "bundleId",
@@ -65,6 +68,7 @@ export const release = defineEdit({
 
 export const setBundle = defineEdit({
   type: "set-bundle",
+  law: { sound: "nowhere", fields: NOTHING, lays: "none" },
   about: "Renames or colours a bundle, or makes it independent of the copies that it follows.",
   params: z.object({ bundleId: Id, name: Name.optional(), color: Dye.nullable().optional(), independent: z.literal(true).optional() }),
   example: { type: "set-bundle", bundleId: "bundle-1", name: "Looms, one bar" },

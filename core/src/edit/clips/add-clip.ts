@@ -3,12 +3,14 @@ import { Clip, Dye, Fade, Gain, Id, Length, Name, NewId, NO_FADE, Pan, Position 
 import { formatLength } from "../../time/format";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { neighbourParams } from "../neighbours";
 import { overlapParams, settleOverlaps } from "../overlap";
 import { roomFor } from "./copy";
 
 export const addClip = defineEdit({
   type: "add-clip",
+  law: { sound: "clips", fields: WINDOW, lays: "one" },
   about:
     "Lays a window on a recording on a track; without `length`, all of the recording from `offset` on. Rippling or reordering, room is made for it.",
   params: z.object({

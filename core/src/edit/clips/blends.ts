@@ -7,6 +7,7 @@ import { blendClips, materialAt } from "../crossfade";
 import { takeBlendOff, unblended } from "../cut";
 import { countNames, defineEdit, TrackIds } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { withEnd, withStart } from "../parts";
 import type { Transaction } from "../transaction";
 import { beyondWords } from "../words";
@@ -55,6 +56,7 @@ function jointIn(tx: Transaction, trackId: string, start: number, end: number): 
 
 export const blendRange = defineEdit({
   type: "blend-range",
+  law: { sound: "span", fields: WINDOW },
   about:
     "On each track, crossfades the clips that meet inside a range, at the joint nearest to its middle, over the range, as far as their recordings have material; the splice stays where it is. What came to be shorter, or could not be, is noted.",
   params: z
@@ -108,6 +110,7 @@ export const blendRange = defineEdit({
 
 export const setBlend = defineEdit({
   type: "set-blend",
+  law: { sound: "clips", fields: WINDOW },
   about: "Crossfades into a clip (`clipId`) from the neighbour that touches or overlaps its start, or changes that crossfade.",
   params: z.object({
     clipId: Id,
@@ -171,6 +174,7 @@ export const setBlend = defineEdit({
 
 export const removeBlend = defineEdit({
   type: "remove-blend",
+  law: { sound: "clips", fields: WINDOW, lays: "none" },
   about: "Takes the crossfade at a clip's start away and puts both clips back to the splice.",
   params: z.object({ clipId: Id }),
   example: { type: "remove-blend", clipId: "clip-4" },

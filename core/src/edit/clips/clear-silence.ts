@@ -5,6 +5,7 @@ import { type Clip, clipEnd, Id, Position } from "../../model/schema";
 import { blendSpans, type Cuts, cutClips } from "../cut";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { neighbourParams } from "../neighbours";
 import { liftClips } from "../room";
 import type { Transaction } from "../transaction";
@@ -49,6 +50,7 @@ function keptOf(tx: Transaction, clip: Clip, keep: readonly Stretch[]): Stretch[
 
 export const clearSilence = defineEdit({
   type: "clear-silence",
+  law: { sound: "clips", fields: WINDOW },
   about:
     "Keeps of each clip only what lies in the stretches given for it, as clips of their own, and takes the rest away: `keep` names for each clip the stretches [from, to) of the timeline that hold sound (`POST /api/versions/{id}/sound` finds them). A clip that a link brings in keeps the stretches of the one that it goes along with; sound on one of several linked tracks is sound on all. Blends stay whole.",
   params: z.object({ clipIds: ClipIds, keep: z.record(Id, Stretches), ...neighbourParams }),

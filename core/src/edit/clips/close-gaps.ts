@@ -9,6 +9,7 @@ import { formatLength } from "../../time/format";
 import { blendClips } from "../crossfade";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { emptyParts, Reach, reachGroups, ripple, together } from "../neighbours";
 import { overlapParams, setLength } from "../overlap";
 import { withEnd, withStart } from "../parts";
@@ -86,6 +87,7 @@ function joinAt(tx: Transaction, { leftId, rightId }: Gap, length: number, attac
 
 export const closeGaps = defineEdit({
   type: "close-gaps",
+  law: { sound: "clips", fields: WINDOW, lays: "none" },
   about:
     "Closes the gaps between neighbouring clips, of those named, or of tracks where a range touches them. `pull`: the clips before them are pulled out over them, then those after them, as far as their recordings go. `move`: what comes later moves up, on the tracks in reach; `move-before`: what comes earlier moves later, and the rest stays. In each case they blend where they meet. What is left of a gap is noted.",
   params: z

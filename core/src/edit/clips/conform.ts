@@ -7,6 +7,7 @@ import { TICKS_PER_QUARTER } from "../../time/tempo";
 import type { Tie } from "../../time/time-map";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { overlapParams, settleOverlaps } from "../overlap";
 import { pitchingOf, placedWindow, recordingOf, retimed } from "../remake";
 import type { Transaction } from "../transaction";
@@ -95,6 +96,7 @@ const inTime = (tx: Transaction, ids: readonly string[]): string[] => [...ids].s
 
 export const conform = defineEdit({
   type: "conform",
+  law: { sound: "clips", fields: [...WINDOW, "recipe", "conform"] },
   about:
     "Lets clips follow the piece's tempo: with their own `bpm` (quarter notes a minute, a beat lying at `first` in the recording) or their own `beats` (places in the recording), every beat falls on one of the piece to the sample, and does so again whenever the tempo changes. null takes it off, and leaves the clips as they are.",
   params: z.object({

@@ -3,6 +3,7 @@ import { Blend, Bundle, Clip, clipEnd, Length, Position } from "../../model/sche
 import { layCopies } from "../copies";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { type Neighbours, neighbourParams, type Reach } from "../neighbours";
 import { type Landing, overlapParams } from "../overlap";
 import { sliceOf } from "../parts";
@@ -39,6 +40,7 @@ const shifted = (clips: readonly Clip[], by: number): Clip[] =>
 
 export const copy = defineEdit({
   type: "copy",
+  law: { sound: "clips", fields: WINDOW, lays: "named" },
   about: "Lays copies of clips in time and across tracks as `move` would take them there; the copies are independent and keep every distance.",
   params: z
     .object({ clipIds: ClipIds, ...goingParams, ...copyParams })
@@ -65,6 +67,7 @@ const MOST_COPIES = 10_000;
 
 export const repeat = defineEdit({
   type: "repeat",
+  law: { sound: "clips", fields: WINDOW },
   about:
     "Repeats clips after themselves, `times` times or up to the position `until`, where the last copy is cut; each copy lies `every` samples after the one before (left out: the length of the whole group).",
   params: z
@@ -152,6 +155,7 @@ export const laidBundles = (bundles: readonly PastedBundle[], by: number): Map<s
 
 export const paste = defineEdit({
   type: "paste",
+  law: { sound: "clips", fields: WINDOW, lays: "named" },
   about:
     "Lays clips that were copied at a position, each at its distance from it; `length` is the span they came from, for room that is made with the gaps around them.",
   params: z.object({

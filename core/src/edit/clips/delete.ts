@@ -1,10 +1,12 @@
 import { z } from "zod";
 import { ClipIds, countNames, defineEdit } from "../definition";
+import { WINDOW } from "../law";
 import { neighbourParams } from "../neighbours";
 import { liftClips } from "../room";
 
 export const deleteClips = defineEdit({
   type: "delete",
+  law: { sound: "clips", fields: WINDOW, lays: "none" },
   about:
     "Deletes clips. Holding, their places stay empty; rippling, what is later closes up over what is empty then; reordering, over their places in the sequence, gaps included.",
   params: z.object({ clipIds: ClipIds, ...neighbourParams }),

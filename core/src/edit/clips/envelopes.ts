@@ -15,6 +15,7 @@ import {
 } from "../../model/schema";
 import { ClipIds, countNames, defineEdit, TrackIds } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { recordingOf, retimed, timingOf } from "../remake";
 
 const Kind = z.enum(LINE_KINDS);
@@ -62,6 +63,7 @@ function withLine(source: SourceInfo, clip: Clip, kind: Kind, points: readonly E
 
 export const setEnvelope = defineEdit({
   type: "set-envelope",
+  law: { sound: "clips", fields: [...WINDOW, "envelopes", "recipe"], lays: "none" },
   about:
     "Draws an envelope over clips: lines of gain in dB (-144 to 24), added to the clip's own, or of pan (-1 to 1), or of pitch in cents (-2400 to 2400; how long they last stays); null takes it off. `at` counts in samples of the recording as the clip plays it or, `from` the clip, from each clip's start; a point with `hold` keeps its value until the next.",
   params: z.object({
@@ -125,6 +127,7 @@ function moved(line: readonly EnvelopePoint[], kind: Kind, from: number, to: num
 
 export const shiftEnvelope = defineEdit({
   type: "shift-envelope",
+  law: { sound: "span", fields: ["envelopes", "recipe"], lays: "none" },
   about:
     "Moves the envelopes of what lies in a range up or down: gain by some dB, pan by a part, pitch by some cents, with ramps of 10 ms at the range's edges. Clips without one get one.",
   params: z

@@ -34,6 +34,7 @@ function layFade(tx: Transaction, clip: Clip, edge: "in" | "out", fade: { length
 
 export const setFade = defineEdit({
   type: "set-fade",
+  law: { sound: "clips", fields: ["fadeIn", "fadeOut"], lays: "none" },
   about:
     "Sets the fade-in or fade-out of clips; what is left out stays. A fade stops where it meets the clip's other fade. Clips that are blended at that edge are left, with a note.",
   params: z.object({
@@ -58,6 +59,7 @@ export const setFade = defineEdit({
 
 export const fadeRange = defineEdit({
   type: "fade-range",
+  law: { sound: "span", fields: ["fadeIn", "fadeOut"], lays: "none" },
   about:
     "Fades each track over a range: out, the last clip that ends in the range fades from the range's start to its own end; in, the first that starts in it fades up to the range's end.",
   params: z

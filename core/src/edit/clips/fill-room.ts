@@ -1,9 +1,11 @@
 import { z } from "zod";
+import { isLent } from "../../dsp/fades";
 import { type Clip, clipEnd, Gain, Id, JUST_LAID, Length, NO_FADE, Position } from "../../model/schema";
 import { formatLength } from "../../time/format";
 import { blendClips } from "../crossfade";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { emptyParts } from "../neighbours";
 import type { Transaction } from "../transaction";
 import { type Strand, weave } from "./weave";
@@ -59,6 +61,7 @@ function blendAt(tx: Transaction, leftId: string, rightId: string, at: number, b
 
 export const fillRoom = defineEdit({
   type: "fill-room",
+  law: { sound: "span", fields: WINDOW },
   about:
     "Fills what is empty in a span of a track with the room's own sound, woven from quiet passages of recordings, forwards and backwards, each brought to the level wanted by its gain. The pieces blend with each other and, inside them, with the clips beside the gap; nothing of 50 ms or more is heard again within 2 s. Refused where the passages hold too little. `/room` finds passages and levels.",
   params: z
@@ -120,6 +123,8 @@ function fill(tx: Transaction, trackId: string, gap: { from: number; to: number 
     blendAt(tx, ids[i - 1], ids[i], strands[i].start, Math.floor(length / 2), Math.ceil(length / 2));
   }
   // Into the sound beside the gap it blends inside that sound, whose hidden rest may be another word.
-  if (before) blendAt(tx, before.id, ids[0], gap.from, Math.min(edge, Math.floor(before.length / 2)), 0);
-  if (after) blendAt(tx, ids[ids.length - 1], after.id, gap.to, 0, Math.min(edge, Math.floor(after.length / 2)));
+  // A longer fade that somebody gave it stays: the room ends beside it.
+  const gives = (fade: Clip["fadeIn"]): boolean => fade.length <= edge || isLent(fade);
+  if (before && gives(before.fadeOut)) blendAt(tx, before.id, ids[0], gap.from, Math.min(edge, Math.floor(before.length / 2)), 0);
+  if (after && gives(after.fadeIn)) blendAt(tx, ids[ids.length - 1], after.id, gap.to, 0, Math.min(edge, Math.floor(after.length / 2)));
 }

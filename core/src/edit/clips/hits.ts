@@ -70,6 +70,7 @@ const placesOf = (tx: Transaction, clip: Clip): number[] => hitsBetween(tx.befor
 
 export const setSensitivity = defineEdit({
   type: "set-sensitivity",
+  law: { sound: "nowhere", fields: ["hits"], lays: "none" },
   about:
     "Sets which hits of their recordings clips have: those of a strength of at least 1 − sensitivity; null for the usual 0.5. Where all were cleared, those found count again.",
   params: z.object({ clipIds: ClipIds, sensitivity: Sensitivity.nullable() }),
@@ -85,6 +86,7 @@ export const setSensitivity = defineEdit({
 
 export const addHits = defineEdit({
   type: "add-hits",
+  law: { sound: "nowhere", fields: ["hits"], lays: "none" },
   about: "Adds hits to clips where they play at places of the timeline; one that was taken away there comes back.",
   params: z.object({ clipIds: ClipIds, at: Places }),
   example: { type: "add-hits", clipIds: ["clip-1"], at: [30_000] },
@@ -108,6 +110,7 @@ export const addHits = defineEdit({
 
 export const moveHit = defineEdit({
   type: "move-hit",
+  law: { sound: "nowhere", fields: ["hits"], lays: "none" },
   about: "Moves one hit of a clip to another place of the timeline within it; the sound stays where it is.",
   params: z.object({ clipId: z.string(), from: Position, to: Position }),
   example: { type: "move-hit", clipId: "clip-1", from: 24_000, to: 24_100 },
@@ -126,6 +129,7 @@ export const moveHit = defineEdit({
 
 export const removeHits = defineEdit({
   type: "remove-hits",
+  law: { sound: "nowhere", fields: ["hits"], lays: "none" },
   about:
     "Takes hits of clips away: those at places of the timeline, or, where `at` is left out, all of them, so that only what is added from then on counts.",
   params: z.object({ clipIds: ClipIds, at: Places.optional() }),
@@ -148,6 +152,7 @@ export const removeHits = defineEdit({
 
 export const resetHits = defineEdit({
   type: "reset-hits",
+  law: { sound: "nowhere", fields: ["hits"], lays: "none" },
   about: "Gives clips their hits as they were found: nothing added, moved or taken away, at the usual sensitivity.",
   params: z.object({ clipIds: ClipIds }),
   example: { type: "reset-hits", clipIds: ["clip-1"] },

@@ -5,6 +5,7 @@ import { sameFields, unbroken } from "../../seam/continuity";
 import { makeBundle } from "../bundles/bundle";
 import { countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { healed, showHitsAlike } from "../parts";
 
 /** What clips must have alike to be one. */
@@ -12,6 +13,7 @@ const SAME = fieldsWhere("join", "same");
 
 export const join = defineEdit({
   type: "join",
+  law: { sound: "nowhere", fields: [...WINDOW, "hits"] },
   about:
     "Joins clips of one track without rendering: where they run on unbroken into one clip again, else into one container, a bundle that is handled as one and can be released.",
   params: z.object({ clipIds: z.array(z.string()).min(2, "Name at least two clips to join.") }),

@@ -3,6 +3,7 @@ import { type Clip, clipEnd, Gain, Id, JUST_LAID, Position } from "../../model/s
 import { Slice, tapeLength } from "../../model/slices";
 import { countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { overlapParams, settleOverlaps } from "../overlap";
 import { withEnd } from "../parts";
 import type { Transaction } from "../transaction";
@@ -36,6 +37,7 @@ function noteClip(tx: Transaction, trackId: string, { at, slice, gain }: z.infer
 
 export const laySlices = defineEdit({
   type: "lay-slices",
+  law: { sound: "clips", fields: WINDOW },
   about:
     "Lays slices of clips as notes that were played: each a clip of its own that begins where it was struck and lasts until the next one, turned round, higher or lower as tape is, louder or softer as its slice says.",
   params: z.object({

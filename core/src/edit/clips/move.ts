@@ -4,6 +4,7 @@ import { type Clip, clipEnd, Id, Position } from "../../model/schema";
 import { partFromNeighbours, takeBlendOff } from "../cut";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { neighbourParams, type Reach, reachGroups, ripple, type TimeChange } from "../neighbours";
 import { overlapParams, settleOverlaps } from "../overlap";
 import { liftClips, nearestJoint, openRoom, placeEnd } from "../room";
@@ -45,6 +46,7 @@ export function placed(tx: Transaction, clips: readonly Clip[], { by, to, trackI
 
 export const move = defineEdit({
   type: "move",
+  law: { sound: "clips", fields: [...WINDOW, "trackId"], lays: "none" },
   about:
     "Moves clips together, in time (`by` samples, or the earliest `to` a position) and across tracks (`trackId` for all, or `tracks` lanes down). Rippling, what starts after them on their track moves along; to another track they leave no gap and make room. Reordering, they leave their place in the track's sequence and go in before the clip `before`, or at the joint nearest to the position.",
   params: z

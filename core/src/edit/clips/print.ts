@@ -6,6 +6,7 @@ import { type Clip, clipEnd, Id, JUST_LAID, Name, NO_FADE, Position } from "../.
 import { partFromNeighbours } from "../cut";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { Transaction } from "../transaction";
 
 /** What is printed of one run of neighbours on a track: a recording from the first one's start to the last one's end. */
@@ -110,6 +111,7 @@ export function printPlan(doc: Document, clipIds: readonly string[]): { doc: Doc
 
 export const replaceWithPrint = defineEdit({
   type: "replace-with-print",
+  law: { sound: "clips", fields: WINDOW },
   about:
     "Puts a recording that a run of neighbouring clips was printed to in their place, with nothing of what it holds laid on it again; undo brings the clips back. The job of a print does this.",
   params: z.object({ clipIds: ClipIds, sourceId: Id, start: Position, name: Name.optional() }),

@@ -5,6 +5,7 @@ import { type Clip, clipEnd, Position } from "../../model/schema";
 import { cutTracks, takeBlendOff } from "../cut";
 import { ClipIds, countNames, defineEdit, TrackIds } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import type { Transaction } from "../transaction";
 
 /** A clip that plays its own window backwards, or forwards again; start, length and fades stay, the sync point with the sample it marks. */
@@ -26,6 +27,7 @@ export function turnedRound(tx: Transaction, clip: Clip): Clip {
 
 export const reverse = defineEdit({
   type: "reverse",
+  law: { sound: "clips", fields: [...WINDOW, "recipe"], lays: "none" },
   about:
     "Plays the windows of clips backwards, or forwards again: start, length and fades stay, envelopes turn with the sound. The recording is not changed.",
   params: z.object({ clipIds: ClipIds }),
@@ -43,6 +45,7 @@ export const reverse = defineEdit({
 
 export const reverseRange = defineEdit({
   type: "reverse-range",
+  law: { sound: "span", fields: [...WINDOW, "recipe"] },
   about:
     "Turns what lies in a range round, across the borders of clips: what came last comes first, each clip backwards, its fades at the other side. Clips are cut only at the range's edges; blends in it are put back to their splice.",
   params: z

@@ -3,10 +3,12 @@ import { type Clip, clipEnd, Dye, Gain, Name, Pan } from "../../model/schema";
 import { formatLength } from "../../time/format";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import type { Transaction } from "../transaction";
 
 export const setGain = defineEdit({
   type: "set-gain",
+  law: { sound: "clips", fields: ["gain"], lays: "none" },
   about: "Sets the gain of clips in dB, or changes it `by` some dB each.",
   params: z
     .object({ clipIds: ClipIds, gain: Gain.optional(), by: z.number().min(-192).max(192).optional() })
@@ -26,6 +28,7 @@ export const setGain = defineEdit({
 
 export const mute = defineEdit({
   type: "mute",
+  law: { sound: "clips", fields: ["mute"], lays: "none" },
   about: "Mutes clips or unmutes them. A muted clip is silent and hides nothing beneath it.",
   params: z.object({ clipIds: ClipIds, mute: z.boolean() }),
   example: { type: "mute", clipIds: ["clip-1"], mute: true },
@@ -41,6 +44,7 @@ export const mute = defineEdit({
 
 export const setClip = defineEdit({
   type: "set-clip",
+  law: { sound: "clips", fields: ["name", "color", "pan", "sync"], lays: "none" },
   about: "Sets the name, colour, pan or sync point of clips; what is left out stays.",
   params: z.object({
     clipIds: ClipIds,
@@ -71,6 +75,7 @@ export const setClip = defineEdit({
 
 export const setLayer = defineEdit({
   type: "set-layer",
+  law: { sound: "clips", fields: WINDOW, lays: "none" },
   about: "Takes clips to the top or the bottom of what they overlap on their track, or one up or down.",
   params: z.object({ clipIds: ClipIds, to: z.enum(["top", "bottom", "up", "down"]) }),
   example: { type: "set-layer", clipIds: ["clip-5"], to: "top" },

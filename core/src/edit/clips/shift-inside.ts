@@ -2,10 +2,12 @@ import { z } from "zod";
 import { playedSource } from "../../model/played";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { beyondWords } from "../words";
 
 export const shiftInside = defineEdit({
   type: "shift-inside",
+  law: { sound: "clips", fields: WINDOW, lays: "none" },
   about: "Shifts the audio inside the fixed edges of clips, `by` samples: positive plays it later, negative earlier.",
   params: z.object({ clipIds: ClipIds, by: z.int() }),
   example: { type: "shift-inside", clipIds: ["clip-1"], by: 240 },

@@ -7,6 +7,7 @@ import { blendClips, materialAt } from "../crossfade";
 import { takeOut } from "../cut";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { fadeRoom } from "../parts";
 import { BARE_EDGES, type Transaction } from "../transaction";
 
@@ -15,6 +16,7 @@ export const NamedSeam = z.object({ left: Id.nullable(), right: Id.nullable(), p
 
 export const smooth = defineEdit({
   type: "smooth",
+  law: { sound: "seams", fields: WINDOW },
   about:
     "Gives each seam the shortest that makes it inaudible: a centred blend of `length` where both sides have material for it, else fades on the sides that are barer than that. Where one clip lies over the other, what is hidden of the lower one is put away. `how` asks for one of both.",
   params: z.object({

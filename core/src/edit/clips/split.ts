@@ -3,6 +3,7 @@ import { type Clip, clipEnd, Id, Length, Position } from "../../model/schema";
 import { blendSpans, type Cuts, cutApart, inside } from "../cut";
 import { countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 
 /** More pieces of one clip than this are surely not meant. */
 export const MOST_PARTS = 4096;
@@ -24,6 +25,7 @@ const IN_BLEND = "lies in its blend; a cut there would leave a piece that is not
 
 export const split = defineEdit({
   type: "split",
+  law: { sound: "nowhere", fields: [...WINDOW] },
   about:
     "Splits clips at one or more positions, in equal `parts`, or `every` so many samples from their start. Name the clips, or the tracks on which whatever lies there is split. With `pad`, each cut lies that many samples earlier, for hits that come early. A place inside a blend is refused for a clip that is named, passed over, with a note, on whole or linked tracks.",
   params: z

@@ -5,6 +5,7 @@ import { fromDecimal } from "../../time/rational";
 import { MOST_STRETCH, madeAt } from "../../time/time-map";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { Landing, layRemade } from "../remade-clips";
 import { recordingOf, remade, retimed, type Timing, timingOf } from "../remake";
 import type { Transaction } from "../transaction";
@@ -57,6 +58,7 @@ export function stretchedClip(tx: Transaction, clip: Clip, kind: StretchKind, le
 
 export const stretch = defineEdit({
   type: "stretch",
+  law: { sound: "clips", fields: [...WINDOW, "recipe", "conform"], lays: "none" },
   about:
     "Makes clips longer or shorter by stretching their sound: to a `length`, by a `factor` of the recording's own (1 is as it was), or by a `ratio`, exactly `from` samples to `to`; or changes only the `kind` (smooth keeps pitch, hits keeps attacks too, tape changes pitch with speed). The recording is not changed; `edge` is the one that moves.",
   params: z
@@ -124,6 +126,7 @@ export const stretch = defineEdit({
 
 export const setPitch = defineEdit({
   type: "set-pitch",
+  law: { sound: "clips", fields: ["recipe"], lays: "none" },
   about: "Shifts the pitch of clips by cents (-2400 to 2400) and keeps their length; 0 takes the shift off.",
   params: z.object({ clipIds: ClipIds, cents: Pitch, kind: StretchKind.optional() }),
   example: { type: "set-pitch", clipIds: ["clip-1"], cents: -200 },
@@ -147,6 +150,7 @@ export const setPitch = defineEdit({
 
 export const asRecorded = defineEdit({
   type: "as-recorded",
+  law: { sound: "clips", fields: [...WINDOW, "recipe", "conform"], lays: "none" },
   about: "Takes stretch, warp and pitch, its envelope too, off clips: the same moments of the recording, as long and as high as they were.",
   params: z.object({ clipIds: ClipIds, ...Landing }),
   example: { type: "as-recorded", clipIds: ["clip-6"] },

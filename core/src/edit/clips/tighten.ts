@@ -10,6 +10,7 @@ import { type GridStep, LEAST_PARTS, MOST_PARTS, NOTE_DIVISIONS } from "../../ti
 import { blendSpans, cutApart, inside } from "../cut";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { setLength } from "../overlap";
 import { withEnd, withStart } from "../parts";
 import { recordingOf } from "../remake";
@@ -145,6 +146,7 @@ function warpedToPlan(tx: Transaction, clip: Clip, plan: readonly TightenedHit[]
 
 export const tighten = defineEdit({
   type: "tighten",
+  law: { sound: "clips", fields: [...WINDOW, "recipe", "conform"] },
   about:
     "Draws the hits of clips to the lines of a grid: cut `lead` before each hit that moves, the pieces moved, what opens pulled out and blended before the attacks. A hit moves when it lies no farther from its line than `reach` and farther than `leave`, by `strength` of the way; `swing` makes every second line of a bar later by so much of half a step, a `feel` each line by ticks of its own. Linked clips are cut and moved alike, by the hits of the one that is named.",
   params: z.object({

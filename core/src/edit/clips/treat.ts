@@ -7,6 +7,7 @@ import { unbroken } from "../../seam/continuity";
 import { cutTracks } from "../cut";
 import { ClipIds, countNames, defineEdit, TrackIds } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { overlapParams, settleOverlaps } from "../overlap";
 import { withEnd, withStart } from "../parts";
 import { readRecipe, recordingOf, remade } from "../remake";
@@ -101,6 +102,7 @@ const nameOf = (chain: readonly Processor[] | null, what: string): string => (ch
 
 export const treat = defineEdit({
   type: "treat",
+  law: { sound: "clips", fields: [...WINDOW, "recipe"] },
   about:
     "Lays a treatment on clips: a chain of processors, in place of any they had; null takes it off. The recording is not changed. Clips that run unbroken into each other are treated as one. The `gain` of normalise is worked out by whoever lays it on.",
   params: z.object({ clipIds: ClipIds, chain: chainParam, grow: growParam, how: howParam("instead"), ...overlapParams }),
@@ -121,6 +123,7 @@ export const treat = defineEdit({
 
 export const treatRange = defineEdit({
   type: "treat-range",
+  law: { sound: "span", fields: [...WINDOW, "recipe"] },
   about:
     "Lays a treatment on what lies in a range, across the borders of clips, which are cut only at its edges: behind what each clip's chain already has, or `how` instead of it; null takes it off.",
   params: z

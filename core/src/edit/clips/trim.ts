@@ -5,6 +5,7 @@ import { playedSource } from "../../model/played";
 import { type Clip, clipEnd, type Fade, Position } from "../../model/schema";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { neighbourParams, ripple, type TimeChange } from "../neighbours";
 import { overlapParams, settleOverlaps } from "../overlap";
 import { fadeRoom } from "../parts";
@@ -55,6 +56,7 @@ export function trimmed(clip: Clip, edge: "start" | "end", by: number): Clip {
 
 export const trim = defineEdit({
   type: "trim",
+  law: { sound: "clips", fields: WINDOW, lays: "none" },
   about:
     "Moves an edge of clips, `by` samples each or `to` one position; what is cut off can be pulled out again. Rippling or reordering, what starts at or after the old end moves along; a start then stays where it is and the rest is pulled in.",
   params: z

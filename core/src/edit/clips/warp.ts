@@ -4,6 +4,7 @@ import { type Clip, MOST_POINTS, Position, type SourceInfo, StretchKind } from "
 import { recordedAt, type Tie } from "../../time/time-map";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { Landing, layRemade } from "../remade-clips";
 import { pitchingOf, placedWindow, recordingOf, remade, retimed } from "../remake";
 import type { Transaction } from "../transaction";
@@ -59,6 +60,7 @@ function alongLead(tx: Transaction, source: SourceInfo, clip: Clip, points: read
 
 export const warp = defineEdit({
   type: "warp",
+  law: { sound: "clips", fields: [...WINDOW, "recipe", "conform"], lays: "none" },
   about:
     "Ties moments of a clip's recording (`from`, in its samples) to moments of the clip (`to`, in samples from its start): between them it is stretched, outside them not. null takes all warping off. The clip's start stays, its end goes with its sound; on linked tracks the same is done.",
   params: z.object({

@@ -10,6 +10,7 @@ import { bundleClips } from "../bundles/members";
 import { followTempo } from "../clips/conform";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { NOTHING, WINDOW } from "../law";
 import type { Transaction } from "../transaction";
 
 /**
@@ -56,6 +57,7 @@ type Maps = Pick<Timebase, "tempo" | "meter">;
 
 export const setTime = defineEdit({
   type: "set-time",
+  law: { sound: "everywhere", fields: [...WINDOW, "recipe"], lays: "none" },
   about:
     "Sets the tempo map, the meter map, the frame rate or the number of the first bar. With `keep` time, everything stays at its sample; with bars, at its bar, beat and tick.",
   params: z.object({
@@ -106,6 +108,7 @@ function named(tx: Transaction, word: "Marker" | "Section", name: string | undef
 
 export const setLoop = defineEdit({
   type: "set-loop",
+  law: { sound: "nowhere", fields: NOTHING, lays: "none" },
   about: "Sets the loop's bounds and whether it is on; null takes it away.",
   params: z.object({ loop: Loop.refine((l) => l.end > l.start, { message: "A loop ends after it starts.", path: ["end"] }).nullable() }),
   example: { type: "set-loop", loop: { start: 0, end: 96000, on: true } },
@@ -117,6 +120,7 @@ export const setLoop = defineEdit({
 
 export const addMarker = defineEdit({
   type: "add-marker",
+  law: { sound: "nowhere", fields: NOTHING, lays: "none" },
   about: "Sets a marker at a position.",
   params: z.object({ id: NewId.optional(), position: Position, name: Name.optional(), color: Dye.default("woad") }),
   example: { type: "add-marker", id: "marker-new", position: 48000, name: "Bell" },
@@ -130,6 +134,7 @@ export const addMarker = defineEdit({
 
 export const setMarker = defineEdit({
   type: "set-marker",
+  law: { sound: "nowhere", fields: NOTHING, lays: "none" },
   about: "Moves, renames or colours a marker.",
   params: z.object({ id: Id, position: Position.optional(), name: Name.optional(), color: Dye.optional() }),
   example: { type: "set-marker", id: "marker-1", position: 24000 },
@@ -143,6 +148,7 @@ export const setMarker = defineEdit({
 
 export const removeMarker = defineEdit({
   type: "remove-marker",
+  law: { sound: "nowhere", fields: NOTHING, lays: "none" },
   about: "Removes a marker.",
   params: z.object({ id: Id }),
   example: { type: "remove-marker", id: "marker-1" },
@@ -157,6 +163,7 @@ const span = <T extends { start?: number; end?: number }>(p: T): boolean => p.st
 
 export const addSection = defineEdit({
   type: "add-section",
+  law: { sound: "nowhere", fields: NOTHING, lays: "none" },
   about: "Names a span of the piece.",
   params: z
     .object({ id: NewId.optional(), start: Position, end: Position, name: Name.optional(), color: Dye.default("weld") })
@@ -172,6 +179,7 @@ export const addSection = defineEdit({
 
 export const setSection = defineEdit({
   type: "set-section",
+  law: { sound: "nowhere", fields: NOTHING, lays: "none" },
   about: "Moves the bounds of a section, renames or colours it.",
   params: z.object({ id: Id, start: Position.optional(), end: Position.optional(), name: Name.optional(), color: Dye.optional() }),
   example: { type: "set-section", id: "section-1", end: 120000 },
@@ -186,6 +194,7 @@ export const setSection = defineEdit({
 
 export const removeSection = defineEdit({
   type: "remove-section",
+  law: { sound: "nowhere", fields: NOTHING, lays: "none" },
   about: "Removes a section's name and span; what lies in it stays.",
   params: z.object({ id: Id }),
   example: { type: "remove-section", id: "section-1" },

@@ -9,6 +9,7 @@ import { copiedBundles, layCopies } from "../copies";
 import { cutTracks, unblendAt } from "../cut";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { ripple, shiftMarks } from "../neighbours";
 import { sliceOf } from "../parts";
 import { BARE_EDGES, Transaction } from "../transaction";
@@ -84,6 +85,7 @@ function open(tx: Transaction, at: number, length: number): void {
 
 export const insertTime = defineEdit({
   type: "insert-time",
+  law: { sound: "time", fields: WINDOW },
   about:
     "Puts silence in at a position over all tracks; clips, markers, sections, tempo and meter after it move along, clips across it are cut and smoothed.",
   params: z.object({ at: Position, length: Length }),
@@ -97,6 +99,7 @@ export const insertTime = defineEdit({
 
 export const removeTime = defineEdit({
   type: "remove-time",
+  law: { sound: "time", fields: WINDOW },
   about: "Takes a span out of the whole piece: clips, markers, sections, tempo and meter in it go, what is later closes up; cut clips are smoothed.",
   params: z.object({ start: Position, end: Position }).refine((p) => p.end > p.start, { message: "A span ends after it starts.", path: ["end"] }),
   example: { type: "remove-time", start: 12000, end: 36000 },
@@ -132,6 +135,7 @@ function layRide(tx: Transaction, trackId: string, span: readonly EnvelopePoint[
 
 export const insertSection = defineEdit({
   type: "insert-section",
+  law: { sound: "time", fields: WINDOW },
   about:
     "Inserts a span of the piece at a position over all tracks, with its markers, sections, tempo and meter: the span from `start` to `end` as it is now, or `content` that was copied. Clips across the borders are cut and smoothed.",
   params: z

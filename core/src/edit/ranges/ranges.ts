@@ -1,12 +1,12 @@
 import { z } from "zod";
-import type { Clip } from "../../model/schema";
-import { Position } from "../../model/schema";
+import { type Clip, clipEnd, Position } from "../../model/schema";
 import { repeatAfter } from "../clips/copy";
 import { goingParams, makeRoomFor, placed } from "../clips/move";
 import { layCopies } from "../copies";
-import { cutTracks } from "../cut";
+import { blendSpans, type Cuts, cutApart, cutTracks, inside } from "../cut";
 import { countNames, defineEdit, TrackIds } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { neighbourParams, type Reach, ripple } from "../neighbours";
 import { overlapParams, settleOverlaps } from "../overlap";
 import { sliceOf } from "../parts";
@@ -35,6 +35,7 @@ const close = (tx: Transaction, start: number, end: number, trackIds: readonly s
 
 export const deleteRange = defineEdit({
   type: "delete-range",
+  law: { sound: "span", fields: WINDOW },
   about:
     "Takes what lies in a range off its tracks, cutting clips at the range's edges. Holding, it is silent then; rippling or reordering, the range closes, gaps in it too.",
   params: z.object({ ...range, ...neighbourParams }).refine(forward, BACKWARDS),
@@ -49,13 +50,25 @@ export const deleteRange = defineEdit({
 
 export const splitRange = defineEdit({
   type: "split-range",
-  about: "Splits clips at both edges of a range.",
+  law: { sound: "nowhere", fields: WINDOW },
+  about: "Splits clips at both edges of a range. An edge that lies in a blend splits nothing there, with a note.",
   params: z.object(range).refine(forward, BACKWARDS),
   example: { type: "split-range", start: 12000, end: 36000, trackIds: ["track-1", "track-2"] },
   links: "trackIds",
   apply(tx, { start, end, trackIds }) {
-    const clips = cutOut(tx, start, end, trackIds);
-    if (clips.length === 0) throw new EditError("No clip lies in the range.", "trackIds");
+    for (const id of trackIds) tx.track(id, "trackIds");
+    const inRange = (): Clip[] => trackIds.flatMap((id) => tx.lane(id).within(start, end));
+    if (inRange().length === 0) throw new EditError("No clip lies in the range.", "trackIds");
+    const { doc } = tx;
+    const cuts = inRange().map((clip): Cuts => {
+      const blends = blendSpans(doc, clip);
+      const across = [start, end].filter((at) => at > clip.start && at < clipEnd(clip));
+      if (across.some((at) => inside(blends, at)))
+        tx.notes.push(`${clip.name || "A clip"} was not split in its blend, of which a cut would leave a piece that is nothing else.`);
+      return { clipId: clip.id, places: across.filter((at) => !inside(blends, at)) };
+    });
+    cutApart(tx, cuts);
+    const clips = inRange();
     return `Split out ${countNames(
       clips.map((c) => c.name),
       "clip",
@@ -65,6 +78,7 @@ export const splitRange = defineEdit({
 
 export const muteRange = defineEdit({
   type: "mute-range",
+  law: { sound: "span", fields: [...WINDOW, "mute"] },
   about: "Splits clips at the edges of a range and mutes, or unmutes, what lies in it.",
   params: z.object({ ...range, mute: z.boolean() }).refine(forward, BACKWARDS),
   example: { type: "mute-range", start: 12000, end: 36000, trackIds: ["track-1"], mute: true },
@@ -79,6 +93,7 @@ export const muteRange = defineEdit({
 
 export const moveRange = defineEdit({
   type: "move-range",
+  law: { sound: "span", fields: [...WINDOW, "trackId"] },
   about:
     "Takes what lies in a range elsewhere, in time and across tracks, gaps kept, or a copy of it. Rippling or reordering, the range closes behind it and opens where it lands.",
   params: z
@@ -134,6 +149,7 @@ export function slices(tx: Pick<Transaction, "lane" | "track">, start: number, e
 
 export const repeatRange = defineEdit({
   type: "repeat-range",
+  law: { sound: "span", fields: WINDOW },
   about: "Repeats what lies in a range behind it, `times` times or up to `until`, gaps kept.",
   params: z
     .object({

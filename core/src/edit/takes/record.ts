@@ -3,6 +3,7 @@ import { Clip, clipEnd, Id, JUST_LAID, Length, MOST_LANES, Name, nameOf, Positio
 import { roomFor } from "../clips/copy";
 import { defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { WINDOW } from "../law";
 import { neighbourParams } from "../neighbours";
 import { overlapParams, settleOverlaps } from "../overlap";
 import type { Transaction } from "../transaction";
@@ -42,6 +43,7 @@ function lastWhole(takes: readonly { parts: readonly Part[] }[]): number {
 
 export const layRecording = defineEdit({
   type: "lay-recording",
+  law: { sound: "clips", fields: WINDOW },
   about:
     "Lays recordings where they were played to: one take as clips, several (the rounds of a loop) as a take stack of which the last whole one is heard. Where a take stack of the track begins at the same place, they become lanes of that one.",
   params: z.object({

@@ -4,6 +4,7 @@ import { objectOf } from "../bundles/members";
 import { takeBlendOff } from "../cut";
 import { ClipIds, countNames, defineEdit } from "../definition";
 import { EditError } from "../errors";
+import { NOTHING, WINDOW } from "../law";
 import { sliceOf } from "../parts";
 import type { Transaction } from "../transaction";
 import { blendBorder, clearPicks, fillHoles, laidClip, laneOf, pickFrom, picksOf, repick, setLanes, stackOf, stacksAlike, takeClip } from "./lanes";
@@ -123,6 +124,7 @@ function linkedTakes(tx: Transaction, named: readonly Clip[]): Clip[] {
 
 export const stackTakes = defineEdit({
   type: "stack-takes",
+  law: { sound: "stack", fields: WINDOW },
   about:
     "Makes clips that lie over each other a take stack: each becomes a lane under the track, and what is heard of them its picks. On several tracks each has a stack of its own.",
   params: z.object({
@@ -158,6 +160,7 @@ export const stackTakes = defineEdit({
 
 export const pick = defineEdit({
   type: "pick",
+  law: { sound: "stack", fields: WINDOW },
   about:
     "Picks a stretch of a take stack from one of its lanes; its borders with the other picks are blended. Where the lane has no sound, what was picked stays. Stacks of linked tracks pick from the same lane.",
   params: z
@@ -180,6 +183,7 @@ export const pick = defineEdit({
 
 export const setLane = defineEdit({
   type: "set-lane",
+  law: { sound: "nowhere", fields: NOTHING, lays: "none" },
   about: "Names, colours, rates (0 to 5) or hides a lane of a take stack.",
   params: z.object({
     bundleId: Id,
@@ -205,6 +209,7 @@ export const setLane = defineEdit({
 
 export const moveLane = defineEdit({
   type: "move-lane",
+  law: { sound: "stack", fields: WINDOW },
   about: "Moves all of a lane's sound earlier or later inside its take stack; its picks stay where they are and play what lies there now.",
   params: z.object({
     bundleId: Id,
@@ -241,6 +246,7 @@ export const moveLane = defineEdit({
 
 export const addLane = defineEdit({
   type: "add-lane",
+  law: { sound: "stack", fields: WINDOW },
   about: "Adds a recording to a take stack as a new lane. It is picked only where no other lane has sound.",
   params: z.object({
     bundleId: Id,
@@ -283,6 +289,7 @@ export const addLane = defineEdit({
 
 export const removeLane = defineEdit({
   type: "remove-lane",
+  law: { sound: "stack", fields: WINDOW },
   about: "Takes a lane out of a take stack; where it was picked the first lane that has sound takes its place.",
   params: z.object({ bundleId: Id, laneId: Id, border: Border }),
   example: { type: "remove-lane", bundleId: "stack-1", laneId: "take-2" },
@@ -305,6 +312,7 @@ export const removeLane = defineEdit({
 
 export const flatten = defineEdit({
   type: "flatten",
+  law: { sound: "nowhere", fields: ["bundle", "take"], lays: "none" },
   about: "Makes a take stack plain clips: its picks stay just as they are, and its lanes go. What is heard is the same.",
   params: z.object({ bundleId: Id }),
   example: { type: "flatten", bundleId: "stack-1" },
@@ -320,6 +328,7 @@ export const flatten = defineEdit({
 
 export const openOut = defineEdit({
   type: "open-out",
+  law: { sound: "stack", fields: WINDOW },
   about: "Puts every lane of a take stack on a track of its own: the first stays where it is, the others go below it.",
   params: z.object({ bundleId: Id }),
   example: { type: "open-out", bundleId: "stack-1" },

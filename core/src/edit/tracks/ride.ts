@@ -1,9 +1,11 @@
 import { z } from "zod";
 import { GainLine } from "../../model/schema";
 import { countNames, defineEdit, TrackIds } from "../definition";
+import { NOTHING } from "../law";
 
 export const setRide = defineEdit({
   type: "set-ride",
+  law: { sound: "tracks", fields: NOTHING, lays: "none" },
   about:
     "Rides the gain of tracks: a line in dB over the timeline, added to the track's own gain; null takes it off. It moves with what ripples on its track, with sections and with time that comes in or goes, and stays otherwise.",
   params: z.object({ trackIds: TrackIds, points: GainLine.nullable() }),

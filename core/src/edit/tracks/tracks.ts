@@ -3,11 +3,13 @@ import { DYES, Dye, Gain, Id, LinkName, Name, NewId, nameOf, Pan } from "../../m
 import { layCopies } from "../copies";
 import { countNames, defineEdit, TrackIds } from "../definition";
 import { EditError } from "../errors";
+import { NOTHING } from "../law";
 
 const Height = z.int().min(36).max(600);
 
 export const addTrack = defineEdit({
   type: "add-track",
+  law: { sound: "nowhere", fields: NOTHING, lays: "none" },
   about: "Adds a track, at the end or before the track that is at `index` now.",
   params: z.object({
     id: NewId.optional(),
@@ -43,6 +45,7 @@ export const addTrack = defineEdit({
 
 export const renameTrack = defineEdit({
   type: "rename-track",
+  law: { sound: "nowhere", fields: NOTHING, lays: "none" },
   about: "Renames a track.",
   params: z.object({ trackId: Id, name: Name }),
   example: { type: "rename-track", trackId: "track-1", name: "Shuttle loom" },
@@ -54,6 +57,7 @@ export const renameTrack = defineEdit({
 
 export const removeTrack = defineEdit({
   type: "remove-track",
+  law: { sound: "tracks", fields: ["bundle", "take"], lays: "none" },
   about: "Removes a track and the clips on it; the recordings stay.",
   params: z.object({ trackId: Id }),
   example: { type: "remove-track", trackId: "track-2" },
@@ -68,6 +72,7 @@ export const removeTrack = defineEdit({
 
 export const moveTrack = defineEdit({
   type: "move-track",
+  law: { sound: "nowhere", fields: NOTHING, lays: "none" },
   about: "Moves a track up or down to an index in the order of tracks.",
   params: z.object({ trackId: Id, index: z.int().min(0) }),
   example: { type: "move-track", trackId: "track-1", index: 1 },
@@ -82,6 +87,7 @@ export const moveTrack = defineEdit({
 
 export const setTrack = defineEdit({
   type: "set-track",
+  law: { sound: "tracks", fields: NOTHING, lays: "none" },
   about: "Sets mute, solo, gain, pan, colour, height or visibility of tracks; what is left out stays.",
   params: z.object({
     trackIds: TrackIds,
@@ -111,6 +117,7 @@ export const setTrack = defineEdit({
 
 export const duplicateTrack = defineEdit({
   type: "duplicate-track",
+  law: { sound: "tracks", fields: NOTHING },
   about: "Lays a copy of a track, with copies of its clips, below it.",
   params: z.object({ trackId: Id, id: NewId.optional(), name: Name.optional() }),
   example: { type: "duplicate-track", trackId: "track-1", name: "Shuttle, once more" },
