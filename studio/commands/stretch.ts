@@ -135,8 +135,9 @@ export function ownTempo(clip: Clip): { bpm: number; first: number } | null {
   const source = doc.sources.get(clip.sourceId);
   if (!source) return null;
   const window = ownWindow(source, clip);
-  const hits = placesIn(source, clip).filter((h) => h >= window.from && h < window.to);
-  const [reading] = tempoOfHits(hits, doc.sampleRate).readings;
+  const hits = ownHits(source, clip).filter((h) => h.at >= window.from && h.at < window.to);
+  const [at, strengths] = [hits.map((h) => h.at), hits.map((h) => h.strength)];
+  const [reading] = tempoOfHits(at, doc.sampleRate, strengths).readings;
   return reading ? { bpm: reading.bpm, first: Math.max(0, Math.round(reading.beat)) } : null;
 }
 

@@ -1,11 +1,10 @@
 "use client";
 import { tempoOfHits, tempoOfTaps } from "@wet-thread/core/analysis/tempo";
 import { timebaseOf } from "@wet-thread/core/model/document";
-import { hitsBetween } from "@wet-thread/core/model/hits";
+import { playedHits } from "@wet-thread/core/model/hits";
 import { clipEnd } from "@wet-thread/core/model/schema";
 import { formatPosition, formatSpan } from "@wet-thread/core/time/format";
-import type { TempoEvent } from "@wet-thread/core/time/tempo";
-import { checkedTempo, pinned, pinsOnHits, tempoOfSpan, withBarAt } from "@wet-thread/core/time/tempo-tools";
+import { checkedTempo, type Maps, pinned, pinsOnHits, tempoOfSpan, withBarAt } from "@wet-thread/core/time/tempo-tools";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { clipsMeant } from "@/commands/actions";
 import { keepChosen } from "@/commands/tempo-and-meter";
@@ -36,7 +35,10 @@ const TAP_PAUSE = 2.5;
 
 const bpmText = (bpm: number): string => bpm.toFixed(2);
 /** What a way comes to: the tempo that it tells, the map that it makes, and what is to be said of it; or why there is none. */
-type Outcome = { readonly tempo: readonly TempoEvent[]; readonly label: string; readonly says: string } | { readonly why: string };
+/** What a set-time edit says of the maps. */
+const mapsOf = ({ tempo, meter }: Partial<Maps>): object => ({ ...(tempo && { tempo: [...tempo] }), ...(meter && { meter: [...meter] }) });
+
+type Outcome = (Partial<Maps> & { readonly label: string; readonly says: string }) | { readonly why: string };
 
 const outcome = (make: () => Outcome): Outcome => {
   try {
@@ -73,22 +75,27 @@ export function TempoPanel() {
     const clips = clipsMeant();
     const start = range?.start ?? Math.min(...clips.map((c) => c.start));
     const end = range?.end ?? Math.max(...clips.map(clipEnd));
-    const hits = clips.flatMap((c) => hitsBetween(doc.sources, c, start, end));
-    return { clips, start, end, hits: [...new Set(hits)].sort((a, b) => a - b), any: range !== null || clips.length > 0 };
+    const struck = new Map<number, number>();
+    for (const clip of clips) {
+      const { hits, first, end: last, shift } = playedHits(doc.sources, clip, start, end);
+      for (const hit of hits.slice(first, last)) struck.set(hit.at + shift, Math.max(hit.strength, struck.get(hit.at + shift) ?? 0));
+    }
+    const hits = [...struck.keys()].sort((a, b) => a - b);
+    return { clips, start, end, hits, strengths: hits.map((h) => struck.get(h) as number), any: range !== null || clips.length > 0 };
   }, [doc, selection, range]);
-  const found = useMemo(() => (way === "sound" ? tempoOfHits(meant.hits, rate) : null), [way, meant, rate]);
+  const found = useMemo(() => (way === "sound" ? tempoOfHits(meant.hits, rate, meant.strengths) : null), [way, meant, rate]);
   const readings = found?.readings.slice(0, MOST_READINGS) ?? [];
   // biome-ignore lint/correctness/useExhaustiveDependencies: other hits, other readings
   useEffect(() => setReading(0), [meant]);
 
   /** The map with a tempo from a place on: where a bar begins there, or the event in force there changed. */
-  const from = (sample: number, bpm: number): TempoEvent[] => {
-    if (bar) return withBarAt(events, base, sample, bpm);
+  const from = (sample: number, bpm: number): Partial<Maps> => {
+    if (bar) return withBarAt(base, sample, bpm);
     const inForce = events.findLast((e) => base.tempo.tickToSample(e.tick) <= sample) ?? events[0];
-    return events.map((e) => (e === inForce ? { tick: e.tick, bpm: checkedTempo(bpm) } : e));
+    return { tempo: events.map((e) => (e === inForce ? { tick: e.tick, bpm: checkedTempo(bpm) } : e)) };
   };
-  const pins = useMemo(() => {
-    if (way !== "lines" || !meant.any) return [];
+  const { pins, lines } = useMemo(() => {
+    if (way !== "lines" || !meant.any) return { pins: [], lines: 0 };
     const { meter, tempo } = base;
     const [index, tickOf] =
       choice.lines === "bars"
@@ -101,7 +108,9 @@ export function TempoPanel() {
       if (tempo.tickToSample(tick) > meant.end + slack) break;
       ticks.push(tick);
     }
-    return pinsOnHits(base, ticks, meant.hits, slack);
+    // Lines outside what is meant are not meant to have a hit.
+    const lines = ticks.filter((t) => tempo.tickToSample(t) >= meant.start && tempo.tickToSample(t) < meant.end).length;
+    return { pins: pinsOnHits(base, ticks, meant.hits, slack), lines };
   }, [way, meant, base, choice, rate]);
   useEffect(() => {
     const tracks = [...new Set(meant.clips.map((c) => c.trackId))];
@@ -114,7 +123,7 @@ export function TempoPanel() {
     if (way === "taps") {
       if (tapped === null) return { why: taps.length === 0 ? "Tap along with the music" : `${3 - taps.length} more` };
       const bpm = Math.round(tapped * 10) / 10;
-      return { tempo: from(playhead, bpm), label: `Set the tempo to ${bpm} (tapped)`, says: `${bpm.toFixed(1)} from ${taps.length} taps` };
+      return { ...from(playhead, bpm), label: `Set the tempo to ${bpm} (tapped)`, says: `${bpm.toFixed(1)} from ${taps.length} taps` };
     }
     if (!meant.any) return { why: "Select clips, or make a range, first" };
     if (way === "span") {
@@ -122,23 +131,27 @@ export function TempoPanel() {
       const { barTicks, beatTicks } = base.meter.meterAt(tick);
       const bpm = tempoOfSpan(meant.end - meant.start, count * (choice.unit === "bars" ? barTicks : beatTicks), rate);
       const label = `Set the tempo: ${count} ${choice.unit} are ${formatSpan(meant.start, meant.end, "time", base)}`;
-      return { tempo: from(meant.start, bpm), label, says: `${bpmText(bpm)} from ${place(meant.start)}` };
+      return { ...from(meant.start, bpm), label, says: `${bpmText(bpm)} from ${place(meant.start)}` };
     }
     if (meant.hits.length === 0) return { why: "No hits there" };
     if (way === "sound") {
       const read = readings[reading];
       if (!read) return { why: "Too few hits to hear a tempo in" };
       const beat = Math.max(0, Math.round(read.beat));
-      return { tempo: from(beat, read.bpm), label: `Set the tempo to ${bpmText(read.bpm)}`, says: `a beat at ${place(beat)}` };
+      return { ...from(beat, read.bpm), label: `Set the tempo to ${bpmText(read.bpm)}`, says: `a beat at ${place(beat)}` };
     }
     if (pins.length < 2) return { why: "Fewer than two lines have a hit near" };
-    return { tempo: pinned(events, base, pins), label: `Lay ${pins.length} ${choice.lines} on hits`, says: `${pins.length} ${choice.lines} on hits` };
+    return {
+      tempo: pinned(events, base, pins),
+      label: `Lay ${pins.length} ${choice.lines} on hits`,
+      says: `${pins.length} ${choice.lines} on hits${lines > pins.length ? `, ${lines - pins.length} without one near` : ""}`,
+    };
   });
   const close = (): void => setView({ panel: null });
   const confirm = (): void => {
     if ("why" in now) return;
     // Lines that are laid on hits are laid on the sound where it is.
-    if (session().edit([{ type: "set-time", tempo: [...now.tempo], keep: way === "lines" ? "time" : keepChosen() }], now.label)) close();
+    if (session().edit([{ type: "set-time", ...mapsOf(now), keep: way === "lines" ? "time" : keepChosen() }], now.label)) close();
   };
   const field = (label: string, value: number, most: number, commit: (v: number) => void, suffix?: string) => (
     <Field

@@ -85,3 +85,18 @@ describe("the tempo of taps", () => {
     expect(tempoOfTaps([0.02, 0.48, 0.98, 1.52])).toBeCloseTo(120, 9);
   });
 });
+
+describe("the first beat", () => {
+  it("of exact hits is the first of them, not half a beat later", () => {
+    const hits = Array.from({ length: 40 }, (_, i) => 20_000 + i * 12_000);
+    for (const { bpm, beat } of tempoOfHits(hits, RATE).readings) expect([bpm, Math.round(beat)]).toEqual([bpm, 20_000]);
+  });
+  it("is where the accents lie", () => {
+    for (const from of [0, 1]) {
+      const hits = Array.from({ length: 60 }, (_, i) => 20_000 + i * 12_000);
+      const strengths = hits.map((_, i) => (i % 2 === from ? 0.9 : 0.6));
+      const reading = tempoOfHits(hits, RATE, strengths).readings.find((r) => Math.abs(r.bpm - 120) < 0.01);
+      expect(Math.abs(Math.round(((reading?.beat ?? 0) - 20_000) / 12_000) % 2)).toBe(from);
+    }
+  });
+});

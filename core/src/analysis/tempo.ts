@@ -31,6 +31,8 @@ const NEARLY = 0.85;
 const LOST = 0.5;
 /** A hit lies on a beat when it is within this share of a pulse. */
 const ON_BEAT = 0.2;
+/** Shares of struck beats that differ by less are as good as one; an accent counts that is by so much harder. */
+const [AS_OFTEN, HARDER] = [0.1, 1.02];
 /** How pulse and beat may stand to each other. */
 const RATIOS = [1, 1 / 2, 1 / 3, 1 / 4, 1 / 6, 1 / 8, 2 / 3, 3 / 2, 2, 3, 4];
 /** People tap most readily near this tempo; an octave and this much away they do half as readily. */
@@ -98,9 +100,10 @@ function refined(times: readonly number[], rough: number): number {
 /**
  * The tempi that hits may be heard in. Looked for first is the pulse, the slowest rate that their times follow about as evenly as any (the
  * length of the mean of e^(2πi·rate·t), in stretches of 8 s); beats are its multiples and parts. A reading is the likelier, the more of its beats
- * have a hit on them and the nearer it is to 110 BPM. `hits` are in order, in samples. Fewer than six, or no two times, give no reading.
+ * have a hit on them and the nearer it is to 110 BPM; where beats could lie in several ways, accents tell. `hits` are in order, in samples, `strengths`
+ * from 0 to 1. Fewer than six, or no two times, give no reading.
  */
-export function tempoOfHits(hits: readonly number[], sampleRate: number): TempoFound {
+export function tempoOfHits(hits: readonly number[], sampleRate: number, strengths?: readonly number[]): TempoFound {
   const none: TempoFound = { readings: [], sure: 0 };
   if (hits.length < FEWEST_HITS || hits[hits.length - 1] <= hits[0]) return none;
   const times = hits.map((h) => (h - hits[0]) / sampleRate);
@@ -118,20 +121,36 @@ export function tempoOfHits(hits: readonly number[], sampleRate: number): TempoF
   while (top + 1 < ladder.length && ladder[top + 1].even >= ladder[top].even) top++;
   const pulse = refined(times, ladder[top].rate);
   const { length, angle } = evenness(times, 0, times.length, pulse);
-  const offset = (((angle / (2 * Math.PI)) % 1) + 1) % 1;
-  /** On which pulse each hit lies, for those that lie on one. */
-  const struck = new Set(times.map((t) => t * pulse - offset).flatMap((n) => (Math.abs(n - Math.round(n)) <= ON_BEAT ? [Math.round(n)] : [])));
+  const phase0 = (((angle / (2 * Math.PI)) % 1) + 1) % 1;
+  // The first hit lies on the first pulse, be it a little, or a rounding error, before it.
+  const offset = phase0 > 1 - ON_BEAT ? phase0 - 1 : phase0;
+  /** How strongly each pulse is struck that a hit lies on. */
+  const struck = new Map<number, number>();
+  times.forEach((t, i) => {
+    const n = t * pulse - offset;
+    const on = Math.round(n);
+    if (Math.abs(n - on) <= ON_BEAT) struck.set(on, Math.max(struck.get(on) ?? 0, strengths?.[i] ?? 1));
+  });
   const readings: (TempoReading & { likely: number })[] = [];
   for (const ratio of RATIOS) {
     const bpm = 60 * pulse * ratio;
     if (bpm < LOWEST_BPM || bpm > HIGHEST_BPM || bpm > 60 * QUICKEST) continue;
     const each = 1 / ratio;
     const phases = each >= 1 ? Math.round(each) : 1;
-    let best = { covered: -1, from: 0 };
+    let best = { covered: -1, from: 0, accent: 0 };
     for (let phase = 0; phase < phases; phase++) {
-      let [on, beats] = [0, 0];
-      for (let n = phase; n <= span * pulse; n += each, beats++) if (struck.has(Math.round(n)) && Math.abs(n - Math.round(n)) < 1e-6) on++;
-      if (beats > 0 && on / beats > best.covered + 1e-9) best = { covered: on / beats, from: phase };
+      let [on, beats, accent] = [0, 0, 0];
+      for (let n = phase; n <= span * pulse - offset + ON_BEAT; n += each, beats++) {
+        const strength = Math.abs(n - Math.round(n)) < 1e-6 ? struck.get(Math.round(n)) : undefined;
+        if (strength === undefined) continue;
+        on++;
+        accent += strength;
+      }
+      if (beats === 0) continue;
+      // Of beats that are struck about as often those that are struck harder are the beats.
+      const found = { covered: on / beats, from: phase, accent: accent / beats };
+      const nearly = Math.abs(found.covered - best.covered) <= AS_OFTEN;
+      if (nearly ? found.accent > best.accent * HARDER : found.covered > best.covered) best = found;
     }
     const octaves = Math.log2(bpm / READIEST) / OCTAVES;
     readings.push({

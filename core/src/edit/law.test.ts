@@ -246,5 +246,7 @@ describe("the law of every edit", () => {
       }),
       { numRuns: RUNS },
     );
+    // Most kinds come up, and can be done.
+    if (RUNS >= 1000) expect(seen.size).toBeGreaterThan(60);
   });
 });

@@ -3,9 +3,10 @@ import { fadeGain } from "../dsp/fades";
 import type { Document } from "../model/document";
 import type { Lane } from "../model/lane";
 import { playedId, playedSource } from "../model/played";
-import { type Clip, clipEnd, gainFactor, playedChannels } from "../model/schema";
+import { type Clip, clipEnd, gainFactor, playedChannels, without } from "../model/schema";
 import type { PcmReader, SourceSpan } from "../render/reader";
 import { Renderer, spansNeeded } from "../render/renderer";
+import { dipOf } from "./dip";
 import { classify, type QuietEdge, type Seam, type SeamClass } from "./seams";
 
 /** Within this of zero an edge needs no fade. */
@@ -178,7 +179,7 @@ export interface SeamMeasure {
   readonly class: SeamClass;
   /** dB below full scale, or null for none. */
   readonly click: number | null;
-  /** Short-term level through the seam against both sides, in dB; null where a side is silence. */
+  /** Short-term level through the seam against what both sides would give without their fades, in dB; null where a side is silence. */
   readonly dip: number | null;
 }
 
@@ -193,7 +194,7 @@ function aloneOf(doc: Document, seam: Seam): Document | null {
   if (!found || found.sources !== doc.sources || found.clips !== doc.clips) {
     found = {
       ...doc,
-      tracks: new Map([[track.id, { ...track, mute: false, solo: false, gain: 0, pan: 0 }]]),
+      tracks: new Map([[track.id, { ...without(track, ["ride"]), mute: false, solo: false, gain: 0, pan: 0 }]]),
       lanes: new Map([[track.id, lane]]),
       piece: { ...doc.piece, trackOrder: [track.id] },
     };
@@ -282,13 +283,6 @@ export function measureSeam(doc: Document, seam: Seam, reader: PcmReader, quiet:
       if (level !== null && (click === null || level > click)) click = level;
     }
   }
-  const level = (a: number, b: number): number => {
-    let sum = 0;
-    for (let i = Math.max(0, a); i < Math.min(n, b); i++) sum += left[i] * left[i] + right[i] * right[i];
-    return sum / Math.max(1, Math.min(n, b) - Math.max(0, a));
-  };
-  const half = Math.max(Math.round(0.005 * doc.sampleRate), Math.floor(blend / 2));
-  const sides = (level(at - half - reach, at - half) + level(at + half, at + half + reach)) / 2;
-  const dip = seam.left && seam.right && sides > 0 ? 10 * Math.log10(Math.max(level(at - half, at + half), 1e-12) / sides) : null;
+  const dip = dipOf(doc, seam, reader, blend, (place) => left[place - from] ** 2 + right[place - from] ** 2);
   return { class: kind, click, dip };
 }

@@ -65,14 +65,15 @@ describe("tempo from what is heard", () => {
     fc.assert(
       fc.property(maps, fc.integer({ min: 0, max: 60 * RATE }), fc.double({ min: 50, max: 180, noNaN: true }), (events, sample, bpm) => {
         const base = based(events);
-        let made: TempoEvent[];
+        let maps: ReturnType<typeof withBarAt>;
         try {
-          made = withBarAt(events, base, sample, bpm);
+          maps = withBarAt(base, sample, bpm);
         } catch (error) {
           expect(error).toBeInstanceOf(RangeError);
           return;
         }
-        const after = based(made);
+        const made = maps.tempo;
+        const after = { ...based([...made]), meter: new MeterMap(maps.meter) };
         const tick = after.tempo.sampleToTick(sample);
         expect(after.tempo.tickToSample(tick)).toBe(sample);
         expect(after.meter.position(tick)).toMatchObject({ beat: 1, tick: 0 });
@@ -93,6 +94,20 @@ describe("tempo from what is heard", () => {
     expect(pinsOnHits(base, ticks, [], 2000)).toEqual([]);
   });
 
+  it("a bar begins soon after the piece, too: the one before it is cut short", () => {
+    for (const sample of [8, 100, 2000, 12_000, 28_799, 28_800]) {
+      const base = based([{ tick: 0, bpm: 120 }]);
+      const { tempo, meter } = withBarAt(base, sample, 120);
+      const after = { tempo: new TempoMap(tempo, RATE), meter: new MeterMap(meter) };
+      const tick = after.tempo.sampleToTick(sample);
+      expect([after.tempo.tickToSample(tick), after.meter.position(tick)]).toEqual([sample, { bar: 2, beat: 1, tick: 0 }]);
+      expect(after.tempo.bpmAt(tick)).toBe(120);
+      // As far as whole ticks allow it the short bar keeps the tempo.
+      if (sample < 28_800 && sample > 1000) expect(Math.abs(after.tempo.bpmAt(0) - 120)).toBeLessThan(2);
+    }
+    expect(() => withBarAt(based([{ tick: 0, bpm: 120 }]), 3, 120)).toThrow(/no room for even the shortest bar/);
+  });
+
   it("refuses in words what no tempo can do", () => {
     const base = based([{ tick: 0, bpm: 120 }]);
     expect(() => pinned(base.tempo.events, base, [{ tick: 960, sample: 100 }])).toThrow(/tempo of .* between 20 and 400/);
@@ -102,6 +117,6 @@ describe("tempo from what is heard", () => {
         { tick: 1920, sample: 23_000 },
       ]),
     ).toThrow(/order/);
-    expect(() => withBarAt(base.tempo.events, base, 0, 500)).toThrow(/tempo of 500/);
+    expect(() => withBarAt(base, 0, 500)).toThrow(/tempo of 500/);
   });
 });

@@ -1,4 +1,5 @@
 import type { Timebase } from "./grid";
+import type { MeterEvent } from "./meter";
 import { MAX_BPM, MIN_BPM, type TempoEvent, TICKS_PER_QUARTER } from "./tempo";
 
 /** A place of the music that is to lie at a place of the time. Both whole, not below zero. */
@@ -9,9 +10,11 @@ export interface Pin {
 
 const quarters = (ticks: number): number => ticks / TICKS_PER_QUARTER;
 
+const isTempo = (bpm: number): boolean => bpm >= MIN_BPM && bpm <= MAX_BPM;
+
 /** A tempo, if there can be one such. Throws a RangeError in words where it is out of bounds. */
 export function checkedTempo(bpm: number): number {
-  if (bpm >= MIN_BPM && bpm <= MAX_BPM) return bpm;
+  if (isTempo(bpm)) return bpm;
   throw new RangeError(`That asks for a tempo of ${Number(bpm.toFixed(2))}; one lies between ${MIN_BPM} and ${MAX_BPM}.`);
 }
 
@@ -46,27 +49,47 @@ export function pinned(events: readonly TempoEvent[], base: Timebase, pins: read
   return [...made, { tick: last.tick, bpm: on }, ...events.filter((e) => e.tick > last.tick)];
 }
 
+/** Tempo and meter events of a piece. */
+export interface Maps {
+  readonly tempo: readonly TempoEvent[];
+  readonly meter: readonly MeterEvent[];
+}
+
 /**
- * The tempo map with a bar that begins at a sample and goes on from there at a tempo. What lies between the tempo event before it and the
- * sample becomes as many whole bars as come nearest to that tempo. At sample 0 the first bar begins. Throws as `pinned` does.
+ * The maps with a bar that begins at a sample and goes on from there at a tempo. What lies between the tempo event before it and the
+ * sample becomes as many whole bars as come nearest to that tempo; where not even one can be as short, or as long, a bar that is cut short by the one
+ * that begins there. At sample 0 the first bar begins. Throws as `pinned` does.
  */
-export function withBarAt(events: readonly TempoEvent[], base: Timebase, sample: number, bpm: number): TempoEvent[] {
-  if (sample === 0) return [{ tick: 0, bpm: checkedTempo(bpm) }, ...events.filter((e) => e.tick > 0)];
+export function withBarAt(base: Timebase, sample: number, bpm: number): Maps {
   const { tempo, meter, sampleRate } = base;
+  const { events } = tempo;
+  if (sample === 0) return { tempo: [{ tick: 0, bpm: checkedTempo(bpm) }, ...events.filter((e) => e.tick > 0)], meter: meter.events };
+  checkedTempo(bpm);
   const start = events.filter((e) => tempo.tickToSample(e.tick) < sample).at(-1) ?? events[0];
   const room = sample - tempo.samplesAt(start.tick);
   const wanted = start.tick + (room / sampleRate / 60) * bpm * TICKS_PER_QUARTER;
   const bar = meter.barIndexAt(Math.max(0, Math.round(wanted)));
   const ticks = [bar, bar + 1].map((b) => meter.barIndexToTick(b)).filter((t) => t > start.tick);
-  const far = (t: number): number => Math.abs(Math.log(tempoOfSpan(room, t - start.tick, sampleRate) / bpm));
-  const tick = ticks.sort((a, b) => far(a) - far(b))[0];
-  // Events from here up to that bar would lie in the way.
-  return pinned(
+  const leading = (t: number): number => tempoOfSpan(room, t - start.tick, sampleRate);
+  const far = (t: number): number => Math.abs(Math.log(leading(t) / bpm));
+  const whole = ticks.filter((t) => isTempo(leading(t))).sort((a, b) => far(a) - far(b))[0];
+  const short = start.tick + Math.max(1, Math.round(wanted - start.tick));
+  const tick = whole ?? short;
+  if (!isTempo(leading(tick)))
+    throw new RangeError("There is no room for even the shortest bar before that place: let the bar begin where the tempo does.");
+  const made = pinned(
+    // Events from here up to that bar would lie in the way.
     events.filter((e) => e.tick <= start.tick || e.tick > tick),
     base,
     [{ tick, sample }],
     bpm,
   );
+  if (whole !== undefined) return { tempo: made, meter: meter.events };
+  const { numerator, denominator } = meter.meterAt(tick);
+  return {
+    tempo: made,
+    meter: [...meter.events.filter((m) => m.tick < tick), { tick, numerator, denominator }, ...meter.events.filter((m) => m.tick > tick)],
+  };
 }
 
 /**
