@@ -1,8 +1,8 @@
 import type { Processor } from "../../model/treatment";
 import { exp, factorOf, lasting } from "../maths";
 
-/** How much of a value stays after one sample, for a time constant in ms. */
-const stays = (ms: number, rate: number): number => exp(-1000 / (ms * rate));
+/** How much of a way is left after one sample, where nine tenths of it are gone after a time in ms. */
+const leaves = (ms: number, rate: number): number => exp((-Math.LN10 * 1000) / (ms * rate));
 
 /** The greatest magnitude over all channels, at each sample. */
 function levels(channels: readonly Float32Array[]): Float32Array {
@@ -26,19 +26,27 @@ function greatestAhead(x: Float32Array, ahead: number): Float32Array {
   return out;
 }
 
-/** Lets through what is above the threshold; what is below goes down to the floor. The channels open and close together. */
+/** Each value the greatest of itself and the `back` ones before it. */
+function greatestBehind(x: Float32Array, back: number): Float32Array {
+  return greatestAhead(x.slice().reverse(), back).reverse();
+}
+
+/**
+ * Lets through what is above the threshold; what is below goes down to the floor, evenly in dB: from the one end to the other in the times that are
+ * given. The channels open and close together.
+ */
 export function gate(channels: readonly Float32Array[], p: Extract<Processor, { kind: "gate" }>, rate: number): void {
   const level = greatestAhead(levels(channels), Math.round((p.ahead * rate) / 1000));
   const threshold = factorOf(p.threshold);
-  const [floor, hold] = [factorOf(p.floor), Math.round((p.hold * rate) / 1000)];
-  const [opens, closes] = [stays(p.attack, rate), stays(p.release, rate)];
-  let gain = floor;
+  const hold = Math.round((p.hold * rate) / 1000);
+  const [opens, closes] = [p.attack, p.release].map((ms) => (-p.floor * 1000) / (ms * rate));
+  let [db, gain] = [p.floor, factorOf(p.floor)];
   let held = 0;
   for (let i = 0; i < level.length; i++) {
     if (level[i] >= threshold) held = hold + 1;
-    const goal = held > 0 ? 1 : floor;
+    const next = held > 0 ? Math.min(0, db + opens) : Math.max(p.floor, db - closes);
     if (held > 0) held--;
-    gain = lasting(goal + (gain - goal) * (goal > gain ? opens : closes));
+    if (next !== db) [db, gain] = [next, factorOf(next)];
     for (const x of channels) x[i] *= gain;
   }
 }
@@ -52,15 +60,26 @@ export function reductionDb(level: number, { threshold, ratio, knee }: { thresho
   return (slope * (over + knee / 2) ** 2) / (2 * knee);
 }
 
-/** Takes levels above the threshold down by the ratio; the channels go together. */
+/** A level is the highest peak of the last so many ms, half a period of 50 Hz: a steady tone has one level, not one that falls between its peaks. */
+const PEAK_MS = 10;
+
+/**
+ * Takes levels above the threshold down by the ratio; the channels go together. What is taken goes nine tenths of its way in the times that are
+ * given, in dB; in its release lies the time for which a peak counts.
+ */
 export function compressor(channels: readonly Float32Array[], p: Extract<Processor, { kind: "compressor" }>, rate: number): void {
-  const level = levels(channels);
-  const [falls, rises] = [stays(p.attack, rate), stays(p.release, rate)];
-  let taken = 0;
+  const counts = Math.min(PEAK_MS, p.release / 2);
+  const level = greatestBehind(levels(channels), Math.round((counts * rate) / 1000));
+  const [falls, rises] = [leaves(p.attack, rate), leaves(p.release - counts, rate)];
+  let [taken, gain] = [0, factorOf(p.makeUp)];
+  let [at, goal] = [0, 0];
   for (let i = 0; i < level.length; i++) {
-    const goal = level[i] > 1e-6 ? reductionDb(20 * Math.log10(level[i]), p) : 0;
-    taken = lasting(goal + (taken - goal) * (goal > taken ? falls : rises));
-    const gain = factorOf(p.makeUp - taken);
+    if (level[i] !== at) {
+      at = level[i];
+      goal = at > 1e-6 ? reductionDb(20 * Math.log10(at), p) : 0;
+    }
+    const next = lasting(goal + (taken - goal) * (goal > taken ? falls : rises));
+    if (next !== taken) [taken, gain] = [next, factorOf(p.makeUp - next)];
     for (const x of channels) x[i] *= gain;
   }
 }

@@ -94,6 +94,39 @@ describe("processors", () => {
     expect(dB(Math.abs(y[RATE - 1]))).toBeCloseTo(dB(0.5) - 0.75 * (dB(0.5) + 20) + 3, 2);
   });
 
+  it("a compressor brings a steady tone to its static curve, whatever its pitch, in the times that it is given", () => {
+    for (const hz of [60, 200, 1000, 5000])
+      for (const release of [30, 120, 400]) {
+        const p = { kind: "compressor", threshold: -20, ratio: 3, knee: 0, attack: 10, release, makeUp: 0 } as const;
+        const peak = 10 ** (-14 / 20);
+        const y = run(sine(hz, peak, RATE), p);
+        const loudest = y.subarray(RATE / 2).reduce((m, v) => Math.max(m, Math.abs(v)), 0);
+        expect(Math.abs(dB(loudest) - (-14 - 4)), `${hz} ${release}`).toBeLessThan(0.1);
+      }
+    // A step down by 12 dB: nine tenths of what was taken have come back after the release, not before its half.
+    const square = (i: number): number => (i & 1 ? 1 : -1) * (i < RATE / 2 ? 0.4 : 0.1);
+    const x = Float32Array.from({ length: RATE }, (_, i) => square(i));
+    const y = run(x, { kind: "compressor", threshold: -14, ratio: 4, knee: 0, attack: 5, release: 100, makeUp: 0 });
+    const taken = (ms: number): number => -dB(Math.abs(y[RATE / 2 + Math.round((ms * RATE) / 1000)]) / 0.1);
+    const whole = reductionDb(dB(0.4), { threshold: -14, ratio: 4, knee: 0 });
+    expect(taken(100)).toBeCloseTo(whole / 10, 1);
+    expect(taken(50)).toBeGreaterThan(whole / 4);
+    const rises = run(Float32Array.from({ length: RATE }, (_, i) => (i & 1 ? 0.4 : -0.4)), {
+      kind: "compressor",
+      ...{ threshold: -14, ratio: 4, knee: 0, attack: 20, release: 100, makeUp: 0 },
+    });
+    expect(-dB(Math.abs(rises[Math.round(0.02 * RATE)]) / 0.4)).toBeCloseTo(0.9 * whole, 1);
+  });
+
+  it("a gate is at its floor after its release, and open after its attack", () => {
+    const x = Float32Array.from({ length: RATE }, (_, i) => (i & 1 ? 1 : -1) * (i < RATE / 2 ? 0.5 : 0.001));
+    const y = run(x, { kind: "gate", threshold: -30, floor: -60, attack: 4, release: 50, hold: 0, ahead: 0 });
+    const gain = (at: number): number => dB(Math.abs(y[at] / x[at]));
+    expect(gain(RATE / 2 + 1200)).toBeCloseTo(-30, 0);
+    expect([gain(RATE / 2 + 2400), gain(RATE - 1)].map(Math.round)).toEqual([-60, -60]);
+    expect([Math.round(gain(95)), gain(192), gain(4000)]).toEqual([-30, 0, 0]);
+  });
+
   it("drive bends by a hyperbolic tangent without delay, and folds nothing back into the band", () => {
     const soft = sine(500, 0.01, 4800);
     const y = run(soft, { kind: "drive", db: 0 });
