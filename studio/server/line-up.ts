@@ -3,7 +3,6 @@ import { picksOf } from "@wet-thread/core/edit/takes/lanes";
 import { playedId } from "@wet-thread/core/model/played";
 import { clipEnd, Id, type TakeLane } from "@wet-thread/core/model/schema";
 import { z } from "zod";
-import { ApiError } from "./errors";
 import { madeFirst } from "./made";
 import { StoredReader } from "./samples";
 import { loadVersion } from "./versions";
@@ -49,7 +48,8 @@ async function sound(reader: StoredReader, lane: TakeLane, from: number, length:
     if (b <= a) continue;
     const place = clip.offset + a - clip.at;
     await reader.prepare([{ sourceId: playedId(clip), from: place, to: place + b - a }]);
-    reader.read(playedId(clip), clip.channels?.[0] ?? 0, place, out, a - from, b - a);
+    if (!reader.read(playedId(clip), clip.channels?.[0] ?? 0, place, out, a - from, b - a))
+      throw new ApiError(409, "not-ready", `Samples of ${clip.name || "a take"} could not be read. Nothing was changed.`);
   }
   return out;
 }

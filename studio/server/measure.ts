@@ -41,7 +41,8 @@ export async function measureClips(versionId: string, { clipIds, chain }: z.infe
     await reader.prepare([{ sourceId: playedId(bare), from, to: from + count }]);
     const samples = channels.map((channel) => {
       const out = new Float32Array(count);
-      reader.read(playedId(bare), channel, from, out, 0, count);
+      if (!reader.read(playedId(bare), channel, from, out, 0, count))
+        throw new ApiError(409, "not-ready", `Samples of ${source.name} could not be read. Nothing was changed.`);
       return out;
     });
     treat(samples, chain, doc.sampleRate, from);

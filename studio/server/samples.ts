@@ -46,19 +46,31 @@ export async function clearSamples(sourceId: string): Promise<void> {
   await db().delete(sourcePcm).where(eq(sourcePcm.sourceId, sourceId));
 }
 
-/** Layouts of recordings that are ready (they never change any more): null where samples lie in rows of their own. */
-const layouts = new Map<string, FileLayout | null>();
-const MOST_LAYOUTS = 10_000;
+/** Where the samples of a recording lie in its file; null where they lie in rows of their own. */
+type Layouts = ReadonlyMap<string, FileLayout | null>;
+/** Layouts of recordings that are ready: they never change any more. */
+const known = new LRUCache<string, { readonly layout: FileLayout | null }>({ max: 10_000 });
 
-async function learnLayouts(ids: Iterable<string>): Promise<void> {
-  const unknown = [...ids].filter((id) => !isMade(id) && !layouts.has(id));
-  if (unknown.length === 0) return;
-  if (layouts.size > MOST_LAYOUTS) layouts.clear();
+/** The layouts of some recordings; of those that are not ready none. They are the caller's: what others read meanwhile takes none of them away. */
+async function layoutsOf(ids: Iterable<string>): Promise<Layouts> {
+  const found = new Map<string, FileLayout | null>();
+  const unknown: string[] = [];
+  for (const id of ids) {
+    if (isMade(id)) continue;
+    const kept = known.get(id);
+    if (kept) found.set(id, kept.layout);
+    else unknown.push(id);
+  }
+  if (unknown.length === 0) return found;
   const rows = await db()
     .select({ id: sources.id, layout: sources.layout })
     .from(sources)
     .where(and(inArray(sources.id, unknown), eq(sources.status, "ready")));
-  for (const { id, layout } of rows) layouts.set(id, layout);
+  for (const { id, layout } of rows) {
+    known.set(id, { layout });
+    found.set(id, layout);
+  }
+  return found;
 }
 
 /** Chunks of recordings: which of each. */
@@ -74,7 +86,7 @@ interface Chunk {
 /** Gives room for so many samples. */
 type Room = (count: number) => Float32Array;
 
-async function chunksInFiles(wanted: Wanted, room: Room): Promise<Chunk[]> {
+async function chunksInFiles(wanted: Wanted, layouts: Layouts, room: Room): Promise<Chunk[]> {
   const places: { sourceId: string; index: number; layout: FileLayout; span: ByteSpan; frames: number }[] = [];
   for (const [sourceId, indexes] of wanted) {
     const layout = layouts.get(sourceId);
@@ -97,7 +109,7 @@ async function chunksInFiles(wanted: Wanted, room: Room): Promise<Chunk[]> {
 const rowsOf = (id: string): { table: string; column: string } =>
   isMade(id) ? { table: "made_pcm", column: "made_id" } : { table: "source_pcm", column: "source_id" };
 
-async function chunksInRows(wanted: Wanted): Promise<Chunk[]> {
+async function chunksInRows(wanted: Wanted, layouts: Layouts): Promise<Chunk[]> {
   const [own, derived] = [[...wanted].filter(([id]) => !isMade(id) && layouts.get(id) === null), [...wanted].filter(([id]) => isMade(id))];
   return (await Promise.all([chunksInTable(own), chunksInTable(derived)])).flat();
 }
@@ -120,8 +132,8 @@ async function chunksInTable(wanted: readonly (readonly [string, ReadonlySet<num
 
 /** Fetches chunks of recordings as they came; of those that are not ready, and past a recording's end, nothing. */
 async function chunksAsTheyCame(wanted: Wanted, room: Room): Promise<Chunk[]> {
-  await learnLayouts(wanted.keys());
-  const both = await Promise.all([chunksInFiles(wanted, room), chunksInRows(wanted)]);
+  const layouts = await layoutsOf(wanted.keys());
+  const both = await Promise.all([chunksInFiles(wanted, layouts, room), chunksInRows(wanted, layouts)]);
   return both.flat();
 }
 

@@ -45,6 +45,8 @@ export class Renderer {
   private readonly panLeft = new Float64Array(BLOCK);
   private readonly panRight = new Float64Array(BLOCK);
   private readonly glides = new Map<string, { left: number; right: number }>();
+  /** What a clip plays whose samples were not at hand where they were to be heard, the last that was met; whoever must have them all looks here. */
+  missing: string | null = null;
   /** When live: peak of each track in the last block, after its gain and pan. */
   readonly peaks = new Map<string, number>();
 
@@ -59,6 +61,12 @@ export class Renderer {
   /** Takes another state of the document from the next block on. */
   setDocument(doc: Document): void {
     this.doc = doc;
+  }
+
+  /** Reads samples that a clip plays into the kernels' memory; silence where they are not at hand, which is noted. */
+  private read(clip: Clip, channel: number, from: number, place: number, n: number): void {
+    const id = playedId(clip);
+    if (!this.reader.read(id, channel, from, this.kernels.floats, place, n)) this.missing = id;
   }
 
   /** Writes [from, from + count) to both outputs at `at`. */
@@ -95,7 +103,7 @@ export class Renderer {
   }
 
   private mixTrack(track: Track, audible: boolean, heard: readonly Heard[], from: number, n: number): void {
-    const { kernels, reader } = this;
+    const { kernels } = this;
     const { floats } = kernels;
     const target = panGains(track.pan);
     const factor = audible ? gainFactor(track.gain) : 0;
@@ -115,7 +123,7 @@ export class Renderer {
       // One channel at one gain waits to be mixed with those of other tracks: on a bus it would be just the same on both sides.
       busLeft = busRight = PLACES.waiting + this.waiting * BLOCK;
       const place = plain.gain === 1 ? busLeft : PLACES.clip;
-      reader.read(playedId(plain.clip), plain.channels[0], plain.from, floats, place, n);
+      this.read(plain.clip, plain.channels[0], plain.from, place, n);
       this.swell(plain.clip, plain.from, n, place);
       if (plain.gain !== 1) {
         floats.fill(0, busLeft, busLeft + n);
@@ -132,11 +140,11 @@ export class Renderer {
     if (plain?.gain === 1) {
       busLeft = PLACES.clip;
       const [first, second] = plain.channels;
-      reader.read(playedId(plain.clip), first, plain.from, floats, busLeft, n);
+      this.read(plain.clip, first, plain.from, busLeft, n);
       this.swell(plain.clip, plain.from, n, busLeft);
       busRight = second === undefined ? busLeft : PLACES.clipRight;
       if (second !== undefined) {
-        reader.read(playedId(plain.clip), second, plain.from, floats, busRight, n);
+        this.read(plain.clip, second, plain.from, busRight, n);
         this.swell(plain.clip, plain.from, n, busRight);
       }
     } else if (!this.fillBus(heard, from, n)) {
@@ -224,7 +232,7 @@ export class Renderer {
     const [left, right] = [PLACES.busLeft + at, PLACES.busRight + at];
     const channels = playedChannels(clip, source.channels);
     for (let channel = 0; channel < channels.length; channel++) {
-      this.reader.read(playedId(clip), channels[channel], first, floats, PLACES.clip, n);
+      this.read(clip, channels[channel], first, PLACES.clip, n);
       if (faded) for (let i = 0; i < n; i++) floats[PLACES.clip + i] *= gains[i];
       this.swell(clip, first, n, PLACES.clip);
       if (turns) {

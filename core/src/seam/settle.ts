@@ -82,46 +82,59 @@ export function settlePlace(doc: Document, { left, right, splice }: Parting, how
   const leftStart = left.start + left.fadeIn.length;
   const leftHits = hitsBetween(doc.sources, { ...left, length: leftLength - left.offset }, from, from + n);
   const rightHits = hitsBetween(doc.sources, { ...right, start: right.start - right.offset, offset: 0, length: rightLength }, from, from + n);
-  /** Whether a splice may lie at a place: there is material on both sides, and no attack is lost, doubled or blended over. */
-  const allowed = (s: number, shift: number): boolean => {
+  const hits = [...leftHits, ...rightHits];
+  /** Whether a splice may lie at a place, whatever the shift: within both clips' fades, and no attack is lost, doubled or blended over. */
+  const may = Uint8Array.from({ length: 2 * reach + 1 }, (_, k) => {
+    const s = k - reach;
     const [a, b] = [splice + s - half, splice + s - half + length];
-    if (a < leftStart || b > rightEnd) return false;
-    if (left.offset + b - left.start > leftLength || right.offset + a - right.start - shift < 0) return false;
-    if (shift !== 0 && right.offset - shift + right.length > rightLength) return false;
-    if (s === 0) return true;
-    if ([...leftHits, ...rightHits].some((h) => h >= a && h < b)) return false;
-    return s < 0 ? !leftHits.some((h) => h >= splice + s && h < splice) : !rightHits.some((h) => h >= splice && h < splice + s);
-  };
+    if (a < leftStart || b > rightEnd || left.offset + b - left.start > leftLength) return 0;
+    if (s === 0) return 1;
+    if (hits.some((h) => h >= a && h < b)) return 0;
+    return (s < 0 ? leftHits.some((h) => h >= splice + s && h < splice) : rightHits.some((h) => h >= splice && h < splice + s)) ? 0 : 1;
+  });
+  /** From which place on the later clip, shifted, has material before it. */
+  const firstWith = (shift: number): number => half + shift - right.offset + right.start - splice;
   // All channels that are played together; one alone stands for both.
   const pairs = Array.from(
     { length: Math.max(out.length, into.length) },
     (_, c) => [out[Math.min(c, out.length - 1)], into[Math.min(c, into.length - 1)]] as const,
   );
-  const product = (list: readonly (readonly [Float32Array, Float32Array])[], i: number, j: number): number => {
-    let sum = 0;
-    for (const [x, y] of list) sum += x[i] * y[j];
-    return sum;
+  /** For each place a window begins at, one over the root of the energy in it. */
+  const inverse = (list: readonly Float32Array[]): Float64Array => {
+    const energy = sums((i) => list.reduce((sum, x) => sum + x[i] * x[i], 0), list[0].length);
+    return Float64Array.from({ length: energy.length - length }, (_, k) => {
+      const e = energy[k + length] - energy[k];
+      return e > 1e-9 ? 1 / Math.sqrt(e) : 0;
+    });
   };
-  const outs = pairs.map(([x]) => [x, x] as const);
-  const intos = pairs.map(([, y]) => [y, y] as const);
-  const own = sums((i) => product(outs, i, i), n);
-  const found: { s: number; shift: number; r: number }[] = [];
-  let before = 0;
-  for (let lag = 2 * shifts; lag >= 0; lag--) {
+  const own = inverse(pairs.map(([x]) => x));
+  const other = inverse(pairs.map(([, y]) => y));
+  const products = new Float64Array(n);
+  /** The likeness at each place for one shift, −2 where a splice may not lie: nothing of it is kept, however many shifts there are. */
+  const alike = new Float64Array(2 * reach + 1);
+  const lookThrough = (shift: number): number => {
     // Shifted later by so much, a place plays what lay so much before it.
-    const shift = shifts - lag;
-    const both = sums((i) => product(pairs, i, i + lag), n);
-    const other = sums((i) => product(intos, i + lag, i + lag), n);
-    for (let s = -reach; s <= reach; s++) {
-      const [a, b] = [s + reach, s + reach + length];
-      const energy = (own[b] - own[a]) * (other[b] - other[a]);
-      const r = energy > 1e-18 ? (both[b] - both[a]) / Math.sqrt(energy) : 0;
-      if (s === 0 && shift === 0) before = r;
-      if (allowed(s, shift)) found.push({ s, shift, r });
-    }
+    const lag = shifts - shift;
+    products.fill(0);
+    for (const [x, y] of pairs) addProducts(products, x, y, lag);
+    return slide(products, length, may, firstWith(shift) + reach, own, other, lag, alike);
+  };
+  const still = pairs.reduce((sum, [x, y]) => {
+    let part = 0;
+    for (let i = reach; i < reach + length; i++) part += x[i] * y[i + shifts];
+    return sum + part;
+  }, 0);
+  const before = still * own[reach] * other[reach + shifts];
+  const greatestAt = new Float64Array(2 * shifts + 1).fill(-2);
+  let any = false;
+  for (let shift = 0 - shifts; shift <= shifts; shift++) {
+    if (shift !== 0 && right.offset - shift + right.length > rightLength) continue;
+    const most = lookThrough(shift);
+    greatestAt[shift + shifts] = most;
+    any ||= most > -2;
   }
-  if (found.length === 0) return undefined;
-  const greatest = found.reduce((m, c) => Math.max(m, c.r), -1);
+  if (!any) return undefined;
+  const greatest = greatestAt.reduce((m, r) => Math.max(m, r), -1);
   if (greatest <= before) return { splice, shift: 0, likeness: before, before };
   const energyOf = (list: Float32Array): number => list.reduce((sum, x) => sum + x * x, 0);
   const loudest = out.reduce((a, b) => (energyOf(b) > energyOf(a) ? b : a));
@@ -131,9 +144,51 @@ export function settlePlace(doc: Document, { left, right, splice }: Parting, how
       for (const i of [middle - d, middle + d]) if (i > 0 && i < n && loudest[i - 1] < 0 !== loudest[i] < 0) return d;
     return Number.MAX_SAFE_INTEGER;
   };
-  const best = found
-    .filter((c) => c.r >= greatest - AS_GOOD)
-    .map((c) => ({ ...c, far: crossing(c.s) }))
-    .sort((a, b) => a.far - b.far || Math.abs(a.s) + Math.abs(a.shift) - Math.abs(b.s) - Math.abs(b.shift))[0];
-  return best.r >= before ? { splice: splice + best.s, shift: best.shift, likeness: best.r, before } : { splice, shift: 0, likeness: before, before };
+  const far = Float64Array.from({ length: 2 * reach + 1 }, () => -1);
+  let best: { s: number; shift: number; r: number; far: number } | null = null;
+  for (let shift = 0 - shifts; shift <= shifts; shift++) {
+    if (greatestAt[shift + shifts] < greatest - AS_GOOD) continue;
+    lookThrough(shift);
+    for (let k = 0; k <= 2 * reach; k++) {
+      if (alike[k] < greatest - AS_GOOD) continue;
+      if (far[k] < 0) far[k] = crossing(k - reach);
+      const one = { s: k - reach, shift, r: alike[k], far: far[k] };
+      if (!best || nearer(one, best)) best = one;
+    }
+  }
+  const { s, shift, r } = best as unknown as { s: number; shift: number; r: number };
+  return r >= before ? { splice: splice + s, shift, likeness: r, before } : { splice, shift: 0, likeness: before, before };
+}
+
+/** Adds to each sum the product of a sample and one so much later. */
+function addProducts(to: Float64Array, x: Float32Array, y: Float32Array, lag: number): void {
+  for (let i = 0; i < to.length; i++) to[i] += x[i] * y[i + lag];
+}
+
+/** Likenesses of windows that begin one after the other, from products and what their energies divide by; −2 where none may lie. Returns the greatest. */
+function slide(
+  products: Float64Array,
+  length: number,
+  may: Uint8Array,
+  first: number,
+  own: Float64Array,
+  other: Float64Array,
+  lag: number,
+  alike: Float64Array,
+): number {
+  let [sum, most] = [0, -2];
+  for (let i = 0; i < length - 1; i++) sum += products[i];
+  for (let k = 0; k < alike.length; k++) {
+    sum += products[k + length - 1];
+    const r = may[k] !== 0 && k >= first ? sum * own[k] * other[k + lag] : -2;
+    alike[k] = r;
+    if (r > most) most = r;
+    sum -= products[k];
+  }
+  return most;
+}
+
+/** Of two as good, the one nearer to a zero crossing; else the one that changes less. */
+function nearer(a: { s: number; shift: number; far: number }, b: { s: number; shift: number; far: number }): boolean {
+  return a.far !== b.far ? a.far < b.far : Math.abs(a.s) + Math.abs(a.shift) < Math.abs(b.s) + Math.abs(b.shift);
 }

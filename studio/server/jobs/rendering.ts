@@ -1,4 +1,5 @@
 import type { Document } from "@wet-thread/core/model/document";
+import { ofPlayedId } from "@wet-thread/core/model/played";
 import type { SourceSpan } from "@wet-thread/core/render/reader";
 import { isAudible, Renderer, soloCounts, spansNeeded } from "@wet-thread/core/render/renderer";
 import { madeFirst } from "../made";
@@ -64,6 +65,12 @@ export async function* rendered(doc: Document, start: number, end: number, track
     for (; from < to; from += BLOCK) {
       const count = Math.min(BLOCK, to - from);
       renderer.render(from, count, left, right);
+      if (renderer.missing !== null) {
+        const { sourceId } = ofPlayedId(renderer.missing);
+        throw new SoundMissing(
+          `Samples of ${doc.sources.get(sourceId)?.name || "a recording"} could not be read. What was made so far is not kept; the piece is as it was.`,
+        );
+      }
       yield { left, right, from, count };
     }
     from = to;

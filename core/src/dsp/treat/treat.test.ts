@@ -111,10 +111,13 @@ describe("processors", () => {
     const whole = reductionDb(dB(0.4), { threshold: -14, ratio: 4, knee: 0 });
     expect(taken(100)).toBeCloseTo(whole / 10, 1);
     expect(taken(50)).toBeGreaterThan(whole / 4);
-    const rises = run(Float32Array.from({ length: RATE }, (_, i) => (i & 1 ? 0.4 : -0.4)), {
-      kind: "compressor",
-      ...{ threshold: -14, ratio: 4, knee: 0, attack: 20, release: 100, makeUp: 0 },
-    });
+    const rises = run(
+      Float32Array.from({ length: RATE }, (_, i) => (i & 1 ? 0.4 : -0.4)),
+      {
+        kind: "compressor",
+        ...{ threshold: -14, ratio: 4, knee: 0, attack: 20, release: 100, makeUp: 0 },
+      },
+    );
     expect(-dB(Math.abs(rises[Math.round(0.02 * RATE)]) / 0.4)).toBeCloseTo(0.9 * whole, 1);
   });
 
