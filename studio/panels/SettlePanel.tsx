@@ -22,13 +22,11 @@ export function SettlePanel() {
   const [done, setDone] = useState(0);
   // biome-ignore lint/correctness/useExhaustiveDependencies: what was foretold is of one state of the piece, and one way
   useEffect(() => {
-    let off = false;
+    const off = new AbortController();
     setForetold(null);
     setDone(0);
-    void foretellSettling(seams, setDone, () => off).then((f) => !off && setForetold(f));
-    return () => {
-      off = true;
-    };
+    void foretellSettling(seams, setDone, off.signal).then((f) => !off.signal.aborted && setForetold(f));
+    return () => off.abort();
   }, [seams, how, doc]);
   const base = timebaseOf(doc);
   const unit = useSettings((s) => s.readOuts[0]);

@@ -6,7 +6,8 @@ import { measureKey, measureSeam, quietEdges, type SeamMeasure, seamSpans } from
 import { type Seam, seamsOf } from "@wet-thread/core/seam/seams";
 import { LRUCache } from "lru-cache";
 import { ChunkReader } from "../engine/chunk-reader";
-import type { AskedSeam, FromMeasurer, ToMeasurer } from "./messages";
+import type { AskedSeam, AskedSettling, FromMeasurer, ToMeasurer } from "./messages";
+import { jointBefore, type Settling, settledIn } from "./settling";
 
 const port = self as unknown as { postMessage(message: FromMeasurer): void; onmessage: ((e: MessageEvent<ToMeasurer>) => void) | null };
 
@@ -99,6 +100,35 @@ async function tryEdit(message: Extract<ToMeasurer, { type: "try" }>): Promise<v
   }
 }
 
+/** Settlings that are called off. */
+const stopped = new Set<number>();
+
+/** Foretells the settling of seams, each on what the ones before would leave. */
+async function settle({ token, seams, how }: AskedSettling): Promise<void> {
+  let now = doc;
+  const found: Settling[] = [];
+  for (const asked of seams) {
+    // Messages that came meanwhile are heard between two of them.
+    await new Promise((wake) => setTimeout(wake));
+    if (stopped.delete(token)) return port.postMessage({ type: "settled", token, found: null });
+    port.postMessage({ type: "settling", token, done: found.length });
+    const seam = now && (asked.rightId === null ? findSeam(now, asked) : (jointBefore(now, asked.trackId, asked.rightId) ?? findSeam(now, asked)));
+    if (!now || !seam) {
+      found.push({ why: "it is not there any more" });
+      continue;
+    }
+    try {
+      const { settling, next } = await settledIn(now, seam, how, { reader, have: (spans) => reader.prepare(spans), measured });
+      found.push(settling);
+      now = next;
+    } catch {
+      // Whatever went wrong, whoever waits is answered.
+      found.push({ why: "it could not be tried" });
+    }
+  }
+  port.postMessage({ type: "settled", token, found });
+}
+
 port.onmessage = ({ data: message }) => {
   switch (message.type) {
     case "document":
@@ -114,5 +144,11 @@ port.onmessage = ({ data: message }) => {
       break;
     case "try":
       void tryEdit(message);
+      break;
+    case "settle":
+      void settle(message);
+      break;
+    case "stop-settling":
+      stopped.add(message.token);
   }
 };

@@ -5,7 +5,8 @@ import type { Seam } from "@wet-thread/core/seam/seams";
 import { create } from "zustand";
 import { differences } from "@/engine/differences";
 import { session } from "@/state/session";
-import type { FromMeasurer, ToMeasurer } from "./messages";
+import type { AskedSeam, FromMeasurer, ToMeasurer } from "./messages";
+import type { HowToSettle, Settling } from "./settling";
 
 /** What the worker has measured, by seam; a seam that an edit touched is there with its old figures until the new ones come. */
 export const useMeasures = create<{ readonly byId: ReadonlyMap<string, SeamMeasure> }>(() => ({ byId: new Map() }));
@@ -19,6 +20,8 @@ export class Measurer {
   private due = 0;
   private token = 0;
   private readonly tries = new Map<number, (answer: { measures: readonly (SeamMeasure | null)[]; error: string | null }) => void>();
+
+  private readonly settlings = new Map<number, { tell: (done: number) => void; end: (found: readonly Settling[] | null) => void }>();
 
   constructor() {
     this.known = session().doc;
@@ -41,6 +44,12 @@ export class Measurer {
   }
 
   private hear(message: FromMeasurer): void {
+    if (message.type === "settling") return this.settlings.get(message.token)?.tell(message.done);
+    if (message.type === "settled") {
+      this.settlings.get(message.token)?.end(message.found);
+      this.settlings.delete(message.token);
+      return;
+    }
     if (message.type === "tried") {
       this.tries.get(message.token)?.(message);
       this.tries.delete(message.token);
@@ -58,7 +67,7 @@ export class Measurer {
 
   /** Asks for figures, the first ones first. They come into `useMeasures`. */
   ask(seams: readonly Seam[]): void {
-    if (seams.length) this.tell({ type: "measure", seams: seams.map(({ id, trackId }) => ({ id, trackId })) });
+    if (seams.length) this.tell({ type: "measure", seams: seams.map(asked) });
   }
 
   /** What an edit would make of some seams; nothing is done. */
@@ -70,12 +79,26 @@ export class Measurer {
     });
   }
 
+  /** Where seams would settle, each on what the ones before would leave; nothing is done. Null where it was called off by `off`. */
+  settle(seams: readonly Seam[], how: HowToSettle, tell: (done: number) => void, off: AbortSignal): Promise<readonly Settling[] | null> {
+    const token = ++this.token;
+    return new Promise((end) => {
+      this.settlings.set(token, { tell, end });
+      off.addEventListener("abort", () => this.tell({ type: "stop-settling", token }), { once: true });
+      this.tell({ type: "settle", token, seams: seams.map(asked), how });
+    });
+  }
+
   close(): void {
+    // Whoever waits is answered: nothing comes any more.
+    for (const { end } of this.settlings.values()) end(null);
     this.off();
     cancelAnimationFrame(this.due);
     this.worker.terminate();
   }
 }
+
+const asked = ({ id, trackId, right }: Seam): AskedSeam => ({ id, trackId, rightId: right?.id ?? null });
 
 let current: Measurer | null = null;
 /** The measurer of the open version, made when it is first needed. */

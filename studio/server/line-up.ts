@@ -3,6 +3,7 @@ import { picksOf } from "@wet-thread/core/edit/takes/lanes";
 import { playedId } from "@wet-thread/core/model/played";
 import { clipEnd, Id, type TakeLane } from "@wet-thread/core/model/schema";
 import { z } from "zod";
+import { ApiError } from "./errors";
 import { madeFirst } from "./made";
 import { StoredReader } from "./samples";
 import { loadVersion } from "./versions";

@@ -13,8 +13,9 @@ import { Play, Repeat2, Square } from "lucide-react";
 import { useEffect, useMemo, useState } from "react";
 import { smoothSeam, stepSeam } from "@/commands/actions";
 import { keyOf } from "@/commands/keys";
-import { type Settling, settleChosen, settledIn, settlingWords } from "@/commands/settle";
+import { foretellSettling, settleChosen, settlingWords } from "@/commands/settle";
 import { transport } from "@/engine/transport";
+import type { Settling } from "@/seams/settling";
 import { haveSamples, pageReader } from "@/state/media";
 import { session, useSession } from "@/state/session";
 import { type Settings, setSettings, settings, useSettings } from "@/state/settings";
@@ -86,12 +87,16 @@ function SettlePart({ id }: { id: string }) {
   const [foretold, setForetold] = useState<Settling | null>(null);
   // biome-ignore lint/correctness/useExhaustiveDependencies: how far and how long it goes by is in the settings
   useEffect(() => {
-    let off = false;
+    const off = new AbortController();
     setForetold(null);
+    const look = async (): Promise<void> => {
+      const found = seam && (await foretellSettling([seam], () => {}, off.signal));
+      if (found && !off.signal.aborted) setForetold(found.seams[0].settling);
+    };
     // Whoever steps from seam to seam does not wait for each.
-    const timer = setTimeout(() => seam && void settledIn(doc, seam).then((settling) => !off && setForetold(settling)), FORETELL_AFTER_MS);
+    const timer = setTimeout(() => void look(), FORETELL_AFTER_MS);
     return () => {
-      off = true;
+      off.abort();
       clearTimeout(timer);
     };
   }, [doc, id, how, blend]);
