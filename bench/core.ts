@@ -11,14 +11,15 @@ import { MemoryReader } from "@wet-thread/core/render/reader";
 import { Renderer } from "@wet-thread/core/render/renderer";
 import { clickLevel } from "@wet-thread/core/seam/measure";
 import { allSeams, classify } from "@wet-thread/core/seam/seams";
+import { settlePlace } from "@wet-thread/core/seam/settle";
 import { edgePoints, sortedPoints } from "@wet-thread/core/snap/points";
 import { snap } from "@wet-thread/core/snap/snap";
 import { audible, plantedSeams } from "@wet-thread/core/testing/planted-seams";
 import { gridLines, stepSamples } from "@wet-thread/core/time/grid";
-import { largePiece, onePieceCut, RATE } from "./large";
+import { fullPiece, largePiece, onePieceCut, RATE } from "./large";
 import { median, p95, type Row, timed } from "./rows";
 
-function edits(doc: Document): Row[] {
+export function edits(doc: Document): Row[] {
   const apply: number[] = [];
   const undo: number[] = [];
   let current = doc;
@@ -98,7 +99,7 @@ const KINDS: readonly (readonly [string, string, (i: number, doc: Document) => E
   ["insert-section, all tracks", "< 60", () => ({ type: "insert-section", start: 500_000, end: 900_000, at: 1_000_000 })],
 ];
 
-function allEdits(doc: Document): Row[] {
+export function allEdits(doc: Document): Row[] {
   return KINDS.map(([name, budget, make]) => {
     const heavy = /all |10,000/.test(name);
     const times: number[] = [];
@@ -108,6 +109,31 @@ function allEdits(doc: Document): Row[] {
     }
     return { name: `edit: ${name}`, value: p95(times.slice(heavy ? 6 : 30)), unit: "ms p95", budget };
   });
+}
+
+/** The same edits on the piece in which everything is, each against its plain row. */
+export function fullEdits(plain: readonly Row[]): Row[] {
+  const full = fullPiece(200, 100);
+  return [...edits(full), ...allEdits(full)].map((row) => {
+    const reference = plain.find((r) => r.name === row.name)?.value ?? Number.NaN;
+    return { ...row, name: `${row.name}, full piece`, budget: "≤ 2 × the plain row", reference, ratio: row.value / reference };
+  });
+}
+
+/** Where a seam settles, shifts of its audio allowed, both channels of a stereo recording looked at. */
+function settling(): Row {
+  const length = 10 * RATE;
+  const held = new Float32Array(length).map((_, i) => Math.sin(i * 0.031) * 0.4 + Math.sin(i * i * 1e-5) * 0.2);
+  const { sources: _, ...data } = largePiece(1, 2);
+  const [a, b] = [...data.clips.values()].map((c, i) => ({ ...c, start: i * 90_000, length: 90_000, offset: 60_000 + i * 170_000 }));
+  const doc = documentFrom(
+    { sampleRate: RATE, piece: data.piece, tracks: [...data.tracks.values()], clips: [a, b], markers: [], sections: [] },
+    new Map([["s", { id: "s", name: "s", length, channels: 2, hits: [] }]]),
+  );
+  const reader = new MemoryReader(new Map([["s", [held, held.map((x) => x * 0.7)]]]));
+  const how = { reach: 0.02 * RATE, length: 576, shifts: true };
+  const times = Array.from({ length: 8 }, () => timed(() => void settlePlace(doc, { left: a, right: b, splice: 90_000 }, how, reader)));
+  return { name: "settle.shifts", value: p95(times), unit: "ms p95 a seam, ± 20 ms, stereo", budget: "< 300" };
 }
 
 function snapping(doc: Document): Row {
@@ -303,10 +329,12 @@ function peaks(): Row {
 
 export function coreRows(): Row[] {
   const large = largePiece(200, 100);
+  const plain = [...edits(large), ...allEdits(large)];
   return [
-    ...edits(large),
+    ...plain,
     uneven(),
-    ...allEdits(large),
+    ...fullEdits(plain),
+    settling(),
     snapping(large),
     gridDrawing(large),
     seams(large),

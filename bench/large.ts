@@ -1,6 +1,6 @@
 import { applyEdit } from "@wet-thread/core/edit/registry";
 import { type Document, documentFrom, NEW_PIECE } from "@wet-thread/core/model/document";
-import { type Clip, DYES, type Fade, type SourceInfo, type Track } from "@wet-thread/core/model/schema";
+import { type Bundle, type Clip, DYES, type Fade, type SourceInfo, type TakeLane, type Track } from "@wet-thread/core/model/schema";
 
 export const RATE = 48_000;
 const FADE: Fade = { length: 192, shape: "power", bend: 0 };
@@ -72,5 +72,59 @@ export function largePiece(tracks: number, perTrack: number): Document {
       sections: [],
     },
     new Map([["s", source]]),
+  );
+}
+
+/**
+ * The piece as it is after months of work: of the clips of `largePiece` a tenth lie in bundles, a twentieth in take stacks, half have bare edges, a
+ * third have envelopes, and in every fifth place three lie over each other.
+ */
+export function fullPiece(tracks: number, perTrack: number): Document {
+  const plain = largePiece(tracks, perTrack);
+  const bundles: Bundle[] = [];
+  const none: Fade = { length: 0, shape: "power", bend: 0 };
+  const clips = [...plain.clips.values()].map((clip): Clip => {
+    const [i, k] = clip.id.slice(1).split("-").map(Number);
+    const full = { ...clip };
+    if (k % 2 === 0) [full.fadeIn, full.fadeOut] = [none, none];
+    if (k % 3 === 0) full.envelopes = { gain: [0, 8000, 16_000].map((at, n) => ({ at: clip.offset + at, value: -n })) };
+    if (k % 5 === 1 || k % 5 === 2) {
+      // Pulled out over what lies before it, on a layer of its own.
+      const by = Math.min(8000, clip.offset);
+      Object.assign(full, { layer: k % 5, start: clip.start - by, offset: clip.offset - by, length: clip.length + by });
+    }
+    const bundle = { name: "Held", color: null, parent: null, pattern: null, start: full.start, trackId: clip.trackId };
+    if (k % 20 === 4 || k % 20 === 5) {
+      full.bundle = `b${i}-${k - (k % 20)}`;
+      if (k % 20 === 4) bundles.push({ ...bundle, id: full.bundle });
+    } else if (k % 20 === 13) {
+      full.bundle = `s${i}-${k}`;
+      full.take = `${full.bundle}-a`;
+      const lane = (name: string, offset: number): TakeLane => ({
+        ...{ id: `${full.bundle}-${name}`, name, color: null, rating: 0, hidden: false },
+        clips: [
+          {
+            at: 0,
+            length: full.length,
+            offset,
+            sourceId: "s",
+            name,
+            color: null,
+            gain: 0,
+            pan: 0,
+            mute: false,
+            fadeIn: none,
+            fadeOut: none,
+            sync: null,
+          },
+        ],
+      });
+      bundles.push({ ...bundle, id: full.bundle, takes: [lane("a", full.offset), lane("b", 1000)] });
+    }
+    return full;
+  });
+  return documentFrom(
+    { sampleRate: RATE, piece: plain.piece, tracks: [...plain.tracks.values()], clips, markers: [], sections: [], bundles },
+    plain.sources,
   );
 }

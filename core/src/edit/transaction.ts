@@ -4,7 +4,6 @@ import { clipProblems, NOTHING_WRONG } from "../model/invariants";
 import type { Lane } from "../model/lane";
 import { unreadable } from "../model/readable";
 import type { Clip, FadeCurve, Track } from "../model/schema";
-import { bundleClips } from "./bundles/members";
 import { EditError } from "./errors";
 
 export type ClipChange = Extract<Change, { kind: "clip" }>;
@@ -250,8 +249,8 @@ export class Transaction {
 
   private readonly bundlesMade = new Map<string, readonly Clip[]>();
   /** A bundle came to be in the midst of the edit, out of clips as they are now: what moves them afterwards moves it. */
-  bundleIsMade(id: string): void {
-    this.bundlesMade.set(id, bundleClips(this.doc, id));
+  bundleIsMade(id: string, clips: readonly Clip[]): void {
+    this.bundlesMade.set(id, clips);
   }
   bundleAsMade = (id: string): readonly Clip[] | undefined => this.bundlesMade.get(id);
 

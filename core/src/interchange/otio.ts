@@ -367,7 +367,14 @@ export function readTimeline(file: unknown, sources: ReadonlyMap<string, SourceI
           clip = {
             ...clip,
             fadeIn: shape,
-            blend: { law: law?.law ?? "auto", place: law?.place ?? "free", linked: law?.linked ?? true, with: left.id, splice: here },
+            blend: {
+              law: law?.law ?? "auto",
+              place: law?.place ?? "free",
+              linked: law?.linked ?? true,
+              with: left.id,
+              splice: here,
+              ...(law?.lent && { lent: law.lent }),
+            },
           };
         } else leave("crossfades without material for them");
       } else if (cross) leave("fades into or out of nothing");

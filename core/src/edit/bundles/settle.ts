@@ -1,6 +1,6 @@
 import { CLIP_FIELDS, type ClipField } from "../../model/clip-fields";
 import { blendAfter, type Document } from "../../model/document";
-import type { Bundle, Clip } from "../../model/schema";
+import { type Bundle, type Clip, without } from "../../model/schema";
 import { sameFields } from "../../seam/continuity";
 import { EditError } from "../errors";
 import type { Transaction } from "../transaction";
@@ -15,29 +15,30 @@ export function settleBundles(tx: Transaction): void {
   const touched = new Set(tx.changedBundles());
   for (const { before, after } of tx.clipChanges()) for (const c of [before, after]) if (c?.bundle) touched.add(c.bundle);
   if (touched.size === 0) return;
-  for (const id of [...touched]) for (const doc of [tx.doc, tx.before]) for (const b of bundlesAround(doc, id)) touched.add(b.id);
+  // Here only bundles are set, and none comes to lie in another: one state of the piece serves all that is asked.
+  const { doc: now } = tx;
+  for (const id of [...touched]) for (const doc of [now, tx.before]) for (const b of bundlesAround(doc, id)) touched.add(b.id);
   const changed: { bundle: Bundle; inside: boolean }[] = [];
-  // Only bundles are set here: where their clips lie is looked up once.
+  const order = now.piece.trackOrder;
   for (const id of touched) {
-    const bundle = tx.doc.bundles.get(id);
+    const bundle = now.bundles.get(id);
     if (!bundle) continue;
-    const clips = bundleClips(tx.doc, id);
-    if (!tx.doc.tracks.has(bundle.trackId)) {
+    const clips = bundleClips(now, id);
+    if (!now.tracks.has(bundle.trackId)) {
       // Its anchor's track is gone: it can follow no other any more.
       if (clips[0]) tx.set("bundle", id, unlinked(tx, { ...bundle, trackId: clips[0].trackId }));
       continue;
     }
     const was = before(tx, bundle);
-    const moved = was && rigidMove(tx, was, clips);
-    const inside = moved === null && isFromInside(tx, id, clips);
+    const moved = was && rigidMove(order, was, clips);
+    const inside = moved === null && isFromInside(tx, now, id, clips);
     const { by, rows } = moved ?? { by: inside || !was ? 0 : movedWithin(was, clips), rows: 0 };
-    const order = tx.doc.piece.trackOrder;
-    const now = { ...bundle, start: bundle.start + by, trackId: order[order.indexOf(bundle.trackId) + rows] ?? bundle.trackId };
-    if (now.start !== bundle.start || now.trackId !== bundle.trackId) tx.set("bundle", id, now);
-    if (moved === null && bundle.pattern !== null) changed.push({ bundle: now, inside });
+    const placed = { ...bundle, start: bundle.start + by, trackId: order[order.indexOf(bundle.trackId) + rows] ?? bundle.trackId };
+    if (placed.start !== bundle.start || placed.trackId !== bundle.trackId) tx.set("bundle", id, placed);
+    if (moved === null && bundle.pattern !== null) changed.push({ bundle: placed, inside });
   }
   for (const pattern of new Set(changed.map((c) => c.bundle.pattern as string))) settlePattern(tx, pattern, changed);
-  for (const id of touched) dropIfEmpty(tx, id);
+  dropEmpty(tx, touched);
 }
 
 /** The clips of a bundle as they were: before the edit, or when a cut made it. */
@@ -99,10 +100,10 @@ function blendsOutside(doc: Document, clips: readonly Clip[]): boolean {
 }
 
 /** Whether what changed in a bundle was done inside it: to clips of it that were named, and not by what came to lie on them from elsewhere. */
-function isFromInside(tx: Transaction, bundleId: string, clips: readonly Clip[]): boolean {
-  const tree = bundleTree(tx.doc, bundleId);
-  if (clips.some((c) => tx.isFromOutside(c.id)) || blendsOutside(tx.doc, clips)) return false;
-  if (bundlesAround(tx.doc, tx.inside).some((b) => tree.has(b.id))) return true;
+function isFromInside(tx: Transaction, doc: Document, bundleId: string, clips: readonly Clip[]): boolean {
+  const tree = bundleTree(doc, bundleId);
+  if (clips.some((c) => tx.isFromOutside(c.id)) || blendsOutside(doc, clips)) return false;
+  if (bundlesAround(doc, tx.inside).some((b) => tree.has(b.id))) return true;
   const named = (id: string): boolean => tx.named.has(id) || tx.leads.has(id);
   return [...tree].some(named) || clips.some((c) => named(c.id)) || bundleClips(tx.before, bundleId).some((c) => named(c.id));
 }
@@ -119,19 +120,21 @@ function movedWithin(was: readonly Clip[], now: readonly Clip[]): number {
 
 /** A clip that left its take stack, or whose stack or lane is gone, is a clip like any other. */
 function dropStrayPicks(tx: Transaction): void {
-  const lanes = (id: string | null): ReadonlySet<string> => new Set((id === null ? undefined : tx.doc.bundles.get(id))?.takes?.map((l) => l.id));
+  const { doc } = tx;
+  const lanes = new Map<string, ReadonlySet<string>>();
+  const lanesOf = (id: string): ReadonlySet<string> => {
+    const known = lanes.get(id) ?? new Set(doc.bundles.get(id)?.takes?.map((l) => l.id));
+    lanes.set(id, known);
+    return known;
+  };
   for (const { after } of tx.clipChanges()) {
-    if (after?.take === undefined) continue;
-    const now = tx.doc.clips.get(after.id);
-    if (!now || now.take === undefined || lanes(now.bundle).has(now.take)) continue;
-    const { take: _, ...plain } = now;
-    tx.setClip(plain);
+    if (after?.take === undefined || (after.bundle !== null && lanesOf(after.bundle).has(after.take))) continue;
+    tx.setClip(without(after, ["take"]) as Clip);
   }
 }
 
 /** How far all clips of a bundle went together, in samples and tracks; null when they did anything else. */
-function rigidMove(tx: Transaction, was: readonly Clip[], after: readonly Clip[]): { by: number; rows: number } | null {
-  const order = tx.doc.piece.trackOrder;
+function rigidMove(order: readonly string[], was: readonly Clip[], after: readonly Clip[]): { by: number; rows: number } | null {
   const before = new Map(was.map((c) => [c.id, c]));
   // Gone altogether it changes nothing in those that are like it.
   if (after.length === 0) return { by: 0, rows: 0 };
@@ -194,24 +197,22 @@ function follow(tx: Transaction, model: Bundle, copy: Bundle): void {
   }
 }
 
-function dropIfEmpty(tx: Transaction, bundleId: string): void {
-  for (let id: string | null = bundleId; id !== null; ) {
-    const bundle: Bundle | undefined = tx.doc.bundles.get(id);
-    if (!bundle || bundleClips(tx.doc, id).length > 0) return;
-    tx.set("bundle", id, null);
-    id = bundle.parent;
-  }
+/** Takes bundles away in which nothing is left, and those around them that are empty then. */
+function dropEmpty(tx: Transaction, ids: Iterable<string>): void {
+  const { doc } = tx;
+  for (const id of ids) if (doc.bundles.has(id) && bundleClips(doc, id).length === 0) tx.set("bundle", id, null);
 }
 
 /** Divides every bundle, outside the open one, that lies on both sides of a cut and has no clip across it: the later clips form a new one. */
 export function divideBundlesAt(tx: Transaction, places: readonly number[], bundleIds: Iterable<string>): void {
-  const open = new Set(bundlesAround(tx.doc, tx.inside).map((b) => b.id));
+  const { doc } = tx;
+  const open = new Set(bundlesAround(doc, tx.inside).map((b) => b.id));
   // From the last place back, so that the bundle that is named is always the one that is still to be divided.
   const order = [...new Set(places)].sort((a, b) => b - a);
   for (const id of bundleIds) {
-    const bundle = tx.doc.bundles.get(id);
+    const bundle = doc.bundles.get(id);
     if (!bundle || open.has(id)) continue;
-    let clips = bundleClips(tx.doc, id);
+    let clips = bundleClips(doc, id);
     for (const at of order) {
       const later = clips.filter((c) => c.start >= at);
       if (later.length === 0 || later.length === clips.length || clips.some((c) => c.start < at && c.start + c.length > at)) continue;
@@ -222,8 +223,9 @@ export function divideBundlesAt(tx: Transaction, places: readonly number[], bund
       tx.set("bundle", id, unlinked(tx, bundle));
       tx.set("bundle", right.id, right);
       // Bundles further in are given up on the right: their clips count as the new one's own.
-      for (const clip of later) tx.setClip({ ...tx.clip(clip.id), bundle: right.id });
-      tx.bundleIsMade(right.id);
+      const own = later.map((clip) => ({ ...tx.clip(clip.id), bundle: right.id }));
+      for (const clip of own) tx.setClip(clip);
+      tx.bundleIsMade(right.id, own);
       clips = clips.filter((c) => c.start < at);
     }
   }
