@@ -216,6 +216,16 @@ describe("what recipes make", () => {
     const loudest = Math.max(...heard.map((x) => x.reduce((m, v) => Math.max(m, Math.abs(v)), 0)));
     expect(20 * Math.log10(loudest)).toBeCloseTo(-1, 2);
 
+    // A range is measured as one, and what is laid on it goes behind what is there.
+    const range = { start: clip.start, end: clip.start + clip.length, trackIds: [clip.trackId] };
+    const whole = await api("POST", `/api/versions/${versionId}/measure`, { range });
+    expect(whole.body.range.peak).toBeCloseTo(-1, 2);
+    await edit({ type: "treat-range", ...range, chain: [{ kind: "normalise", level: -7, gain: -7 - whole.body.range.peak }] });
+    expect((await clipOf(clip.id)).recipe?.treat?.chain.map((p) => p.kind)).toEqual(["gain", "normalise", "normalise"]);
+    const lower = await readWav(await exportWav(versionId, { span: { start: range.start, end: range.end } }));
+    expect(20 * Math.log10(Math.max(...lower.map((x) => x.reduce((m, v) => Math.max(m, Math.abs(v)), 0))))).toBeCloseTo(-7, 2);
+    expect((await api("POST", `/api/versions/${versionId}/measure`, { chain: [] })).status).toBe(400);
+
     const name = `Hum ${Date.now()}`;
     const kept = await api("POST", "/api/presets", { name, chain: [{ kind: "lowCut", hz: 90 }] });
     expect(kept.status).toBe(201);

@@ -124,8 +124,7 @@ export function blend(): void {
     else if (open.length > 0)
       edits.push({ ...smoothEdit(d, open, "blend"), law, length: Math.max(1, Math.round((lastBlend.ms * d.sampleRate) / 1000)) });
     if (edits.length === 0) return void toast("No two clips meet in the range.", { id: "blend" });
-    const name = joints.length > 1 ? `Blend ${joints.length} joints` : undefined;
-    if (session().edit(edits, name) && joints.length > 0) chooseSeamNear(joints[0].trackId, joints[0].position);
+    if (session().edit(edits) && joints.length > 0) chooseSeamNear(joints[0].trackId, joints[0].position);
     return;
   }
   const seam = findSeam(doc(), seamId);

@@ -1,7 +1,7 @@
 import type { PastedClip } from "@wet-thread/core/edit/clips/copy";
 import { copiedBundles } from "@wet-thread/core/edit/copies";
 import { EditError } from "@wet-thread/core/edit/errors";
-import { leadsOf } from "@wet-thread/core/edit/links";
+import { leadsOf, withLinkedTracks } from "@wet-thread/core/edit/links";
 import { sliceOf } from "@wet-thread/core/edit/parts";
 import { type SpanContent, spanContent } from "@wet-thread/core/edit/piece/sections";
 import type { Edit } from "@wet-thread/core/edit/registry";
@@ -51,7 +51,7 @@ export function copy(): boolean {
   const { range } = view();
   const { doc } = session();
   const clips = range
-    ? range.trackIds.flatMap((id) =>
+    ? (settings().linksOn ? withLinkedTracks(doc, range.trackIds) : range.trackIds).flatMap((id) =>
         (doc.lanes.get(id)?.within(range.start, range.end) ?? []).map((c) => sliceOf(c, range.start, range.end)).filter((c) => c !== null),
       )
     : withPartners(doc, selectedClips());

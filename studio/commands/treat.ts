@@ -1,4 +1,5 @@
 import { EditError } from "@wet-thread/core/edit/errors";
+import { withLinkedTracks } from "@wet-thread/core/edit/links";
 import { applyEdits, type Edit } from "@wet-thread/core/edit/registry";
 import type { Clip } from "@wet-thread/core/model/schema";
 import { type Processor, type ProcessorKind, Processor as ProcessorSchema, ringsOn } from "@wet-thread/core/model/treatment";
@@ -142,13 +143,40 @@ async function levelBare(clips: readonly Clip[]): Promise<void> {
   }
 }
 
+/** A normalise for a range, which is measured as one; null where it could not be, which is said. */
+async function normaliseFor(range: { start: number; end: number; trackIds: string[] }): Promise<Processor | null> {
+  const processor = freshProcessor("normalise");
+  if (processor.kind !== "normalise") return null;
+  try {
+    await session().settled();
+    const { versionId } = session().store.getState();
+    const { range: level } = await ask<{ range: { peak: number | null; loudness: number | null } }>(`/api/versions/${versionId}/measure`, {
+      json: { range },
+    });
+    const now = processor.to === "peak" ? level.peak : level.loudness;
+    if (now === null) {
+      toast("The range is silent: there is nothing to normalise.", { id: "treat" });
+      return null;
+    }
+    return { ...processor, gain: Math.max(-96, Math.min(96, Math.round((processor.level - now) * 1000) / 1000)) };
+  } catch (error) {
+    if (!(error instanceof ServerError)) throw error;
+    toast.error(`The level could not be measured. ${error.message}`);
+    return null;
+  }
+}
+
 /** Lays one processor more on the selected clips, or on what lies in the range. */
 export async function addProcessor(kind: ProcessorKind): Promise<void> {
   const { range } = view();
-  if (range && kind !== "normalise")
-    return void session().edit([
-      { type: "treat-range", start: range.start, end: range.end, trackIds: [...range.trackIds], chain: [freshProcessor(kind)] },
-    ]);
+  if (range) {
+    const { start, end } = range;
+    const trackIds = settings().linksOn ? withLinkedTracks(session().doc, range.trackIds) : [...range.trackIds];
+    const processor = kind === "normalise" ? await normaliseFor({ start, end, trackIds }) : freshProcessor(kind);
+    // Behind what each clip's chain has already.
+    if (processor) session().edit([{ type: "treat-range", start, end, trackIds, chain: [processor] }]);
+    return;
+  }
   const clips = selectedClips();
   if (clips.length === 0) return void toast("Select the clips to treat.", { id: "select" });
   for (const group of byChain(clips)) {

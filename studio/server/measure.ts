@@ -1,25 +1,54 @@
-import { integratedLoudness } from "@wet-thread/core/analysis/loudness";
+import { integratedLoudness, LoudnessMeter } from "@wet-thread/core/analysis/loudness";
 import { treat } from "@wet-thread/core/dsp/treat/treat";
+import type { Document } from "@wet-thread/core/model/document";
 import { playedId } from "@wet-thread/core/model/played";
-import { type Clip, Id, playedChannels, type Recipe } from "@wet-thread/core/model/schema";
+import { type Clip, Id, Position, playedChannels, type Recipe, without } from "@wet-thread/core/model/schema";
 import { Processor, runInOf } from "@wet-thread/core/model/treatment";
 import { z } from "zod";
 import { ApiError } from "./errors";
+import { rendered } from "./jobs/rendering";
 import { madeFirst } from "./made";
 import { StoredReader } from "./samples";
 import { loadVersion } from "./versions";
 
-export const MeasureRequest = z.object({
-  clipIds: z.array(Id).min(1).max(500),
-  chain: z.array(Processor).max(24).default([]).describe("processors before what is measured: what a normalise after them would hear"),
-});
+const RangeRequest = z
+  .object({ start: Position, end: Position, trackIds: z.array(Id).min(1).max(500) })
+  .refine((r) => r.end > r.start, { message: "A range ends after it starts.", path: ["end"] });
+
+export const MeasureRequest = z
+  .object({
+    clipIds: z.array(Id).max(500).default([]),
+    chain: z.array(Processor).max(24).default([]).describe("processors before what is measured: what a normalise after them would hear"),
+    range: RangeRequest.optional().describe("what is heard in a range, measured as one, in place of clips"),
+  })
+  .refine((r) => r.clipIds.length > 0 || r.range, { message: "Name clips, or a range.", path: ["clipIds"] });
 
 /** Longer clips than this, in seconds, are not measured in one go. */
 const MOST_SECONDS = 1800;
 
+/** How loud what is heard in a range is, all of it as one, before the gain of its tracks: highest sample in dBFS and integrated loudness in LUFS; null for silence. */
+async function measureRange(
+  doc: Document,
+  { start, end, trackIds }: z.infer<typeof RangeRequest>,
+  called: () => boolean,
+): Promise<{ peak: number | null; loudness: number | null }> {
+  if (end - start > MOST_SECONDS * doc.sampleRate)
+    throw new ApiError(422, "too-long", "The range is too long to be measured in one go: at most half an hour is. Nothing was changed.");
+  const tracks = new Map([...doc.tracks].map(([id, t]) => [id, { ...without(t, ["ride"]), gain: 0, pan: 0, mute: false, solo: false }]));
+  const meter = new LoudnessMeter(doc.sampleRate, 2);
+  let peak = 0;
+  for await (const { left, right, count } of rendered({ ...doc, tracks }, start, end, new Set(trackIds))) {
+    if (called()) throw new ApiError(499, "called-off", "It was called off. Nothing was changed.");
+    for (const x of [left, right]) for (let i = 0; i < count; i++) peak = Math.max(peak, Math.abs(x[i]));
+    meter.push([left, right], count);
+  }
+  return { peak: peak > 0 ? 20 * Math.log10(peak) : null, loudness: meter.finish().integrated };
+}
+
 /** How loud clips are before gain, fades and any treatment of their own, after a chain: highest sample in dBFS and integrated loudness in LUFS; null for silence. */
-export async function measureClips(versionId: string, { clipIds, chain }: z.infer<typeof MeasureRequest>, called: () => boolean) {
+export async function measureClips(versionId: string, { clipIds, chain, range }: z.infer<typeof MeasureRequest>, called: () => boolean) {
   const { doc, revision } = await loadVersion(versionId);
+  if (range) return { revision, clips: [], range: await measureRange(doc, range, called) };
   const reader = new StoredReader(madeFirst);
   const clips: { id: string; peak: number | null; loudness: number | null }[] = [];
   for (const id of new Set(clipIds)) {

@@ -35,8 +35,8 @@ export const smooth = defineEdit({
     const blended = new Set<string>();
     // A blend that a later seam of the same edit leaves no room for ends in fades.
     tx.ownEdge = { ...BARE_EDGES, ...fade, lent: false };
-    let done = 0;
-    for (const seam of seams) {
+    /** Smooths one seam; false where nothing could be, or had to be, done. */
+    const smoothOne = (seam: (typeof seams)[number]): boolean => {
       const sides = { left: sideOf(tx, seam.left, seam.position), right: sideOf(tx, seam.right, seam.position) };
       const { left, right } = sides.left && sides.right ? uncovered(tx, sides.left, sides.right, seam.position) : sides;
       const out = left && left !== right && clipEnd(left) === seam.position ? left : null;
@@ -53,13 +53,14 @@ export const smooth = defineEdit({
           mayHide: true,
         });
         blended.add(out.id);
-        done++;
-      } else if (how !== "blend") {
-        if (out && !endsInBlend(tx, out, blended) && fadeEdge(tx, tx.clip(out.id), "fadeOut", fade)) done++;
-        const now = into && tx.clip(into.id);
-        if (now && !now.blend && fadeEdge(tx, now, "fadeIn", fade)) done++;
+        return true;
       }
-    }
+      if (how === "blend") return false;
+      const faded = out !== null && !endsInBlend(tx, out, blended) && fadeEdge(tx, tx.clip(out.id), "fadeOut", fade);
+      const now = into && tx.clip(into.id);
+      return (now !== null && !now.blend && fadeEdge(tx, now, "fadeIn", fade)) || faded;
+    };
+    const done = seams.filter(smoothOne).length;
     if (done === 0)
       throw new EditError(
         how === "blend"
@@ -67,7 +68,13 @@ export const smooth = defineEdit({
           : "There is nothing to smooth: the edges fade already, or are cut off by a clip over them.",
         "seams",
       );
-    return seams.length === 1 ? "Smooth seam" : `Smooth ${seams.length} seams`;
+    const left = seams.length - done;
+    if (left > 0)
+      tx.notes.push(
+        `${left} of ${seams.length} seams ${left === 1 ? "was" : "were"} left: ${how === "blend" ? "no side has enough material beyond its edge there" : "they fade already, or are cut off by a clip over them"}.`,
+      );
+    if (how === "blend") return done === 1 ? "Blend seam" : `Blend ${done} seams`;
+    return done === 1 ? "Smooth seam" : `Smooth ${done} seams`;
   },
 });
 
