@@ -70,6 +70,9 @@ function isNew(tx: Transaction, clip: Clip, side: Side): boolean {
   return partnerAt(tx.before, was, origin.side) !== undefined;
 }
 
+/** Whether an edge is one that might get a fade, or lose one that it got by itself. */
+const matters = (fade: Fade): boolean => standsOpen(fade) || isLent(fade);
+
 /** The edges that an edit may have laid bare, or brought together again. */
 function touchedEdges(tx: Transaction): Edge[] {
   const byLane = new Map<string, ReturnType<Transaction["clipChanges"]>>();
@@ -113,7 +116,9 @@ function noted(places: Map<number, number>, at: number, by: number): void {
  * each clip costs less than one around each change.
  */
 function restlessEdges(tx: Transaction, trackId: string, changes: ReturnType<Transaction["clipChanges"]>): Edge[] {
+  // Most clips of a large piece are faded at both ends: where all are, there is nothing to look for.
   const edges: Edge[] = [];
+  if (!tx.doc.lanes.get(trackId)?.clips.some((c) => matters(c.fadeIn) || matters(c.fadeOut))) return edges;
   const by = new Map<string, number>();
   for (const { id, before, after } of changes) by.set(id, before && after ? moveOf(before, after) : Number.NaN);
   const [starts, ends] = [new Map<number, number>(), new Map<number, number>()];
