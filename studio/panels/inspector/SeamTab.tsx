@@ -1,4 +1,5 @@
 "use client";
+import { isLent } from "@wet-thread/core/dsp/fades";
 import { materialAt } from "@wet-thread/core/edit/crossfade";
 import { EditError } from "@wet-thread/core/edit/errors";
 import { applyEdits, type Edit } from "@wet-thread/core/edit/registry";
@@ -69,6 +70,7 @@ export function SeamTab() {
         <Figure name="Alike" value={alike === null ? "–" : alike.toFixed(2).replace("-", "−")} />
       </dl>
       {left && right && left !== right && <SettlePart id={seam.id} />}
+      <Lent seam={seam} />
       {right?.blend && left ? <BlendControls doc={doc} seam={seam} blend={right.blend} alike={alike} /> : <OpenControls doc={doc} seam={seam} />}
       <Listening doc={doc} seam={seam} raw={without} />
     </div>
@@ -393,6 +395,31 @@ function BlendControls({ doc, seam, blend, alike }: { doc: Document; seam: Seam;
         Take the blend off
       </Button>
     </>
+  );
+}
+
+/** Says that a fade or blend is one that the edges got by themselves, and keeps it if asked to. */
+function Lent({ seam: { left, right, position } }: { seam: Seam }) {
+  const out = left && left !== right && clipEnd(left) === position && isLent(left.fadeOut) ? left : null;
+  const into = right && left !== right && right.start === position && !right.blend && isLent(right.fadeIn) ? right : null;
+  const blend = right?.blend?.lent ? right : null;
+  if (!out && !into && !blend) return null;
+  const keep = (): void => {
+    const edits: Edit[] = blend
+      ? [{ type: "set-blend", clipId: blend.id }]
+      : [
+          ...(out ? [{ type: "set-fade", clipIds: [out.id], edge: "out", length: out.fadeOut.length }] : []),
+          ...(into ? [{ type: "set-fade", clipIds: [into.id], edge: "in", length: into.fadeIn.length }] : []),
+        ];
+    session().edit(edits, blend ? "Keep the blend" : "Keep the fades");
+  };
+  return (
+    <div className="mt-3 flex items-center justify-between gap-2 text-ink-2 text-sm" data-testid="seam-lent">
+      <span>Lent: it goes by itself when the audio runs on here again.</span>
+      <Button className="shrink-0" onClick={keep}>
+        Keep it
+      </Button>
+    </div>
   );
 }
 

@@ -1,6 +1,6 @@
 import { session } from "@/state/session";
 import { type Settings, setSettings } from "@/state/settings";
-import { Field, Slider } from "@/ui/controls";
+import { Field, Segments, Slider } from "@/ui/controls";
 import { SHAPE_NAMES, Shapes } from "../FadeShapes";
 import { lengthFrom, numberFrom } from "../inspector/parts";
 import { Heading } from "./rule-menus";
@@ -28,10 +28,15 @@ export function EdgeMenu({ set }: { set: Settings }) {
         />
       </div>
       <Heading side="as far as there is material">Where it meets another edge</Heading>
-      <div className="flex flex-wrap gap-1.5">
-        <Chip label="Each fades" on={!set.edgeBlends} onClick={() => setSettings({ edgeBlends: false })} />
-        <Chip label="They blend" on={set.edgeBlends} onClick={() => setSettings({ edgeBlends: true })} />
-      </div>
+      <Segments
+        label="Where a new edge meets another"
+        value={set.edgeBlends ? "blend" : "fade"}
+        onChange={(v) => setSettings({ edgeBlends: v === "blend" })}
+        options={[
+          ["fade", "Each fades"],
+          ["blend", "They blend"],
+        ]}
+      />
       <Heading side={SHAPE_NAMES[set.edgeFadeShape]}>Shape</Heading>
       <Shapes value={set.edgeFadeShape} bend={set.edgeFadeBend} onChange={(edgeFadeShape) => setSettings({ edgeFadeShape })} />
       <Heading side={set.edgeFadeBend === 0 ? "none" : set.edgeFadeBend.toFixed(2)}>Bend</Heading>

@@ -200,6 +200,12 @@ describe("a new edge", () => {
     const none = run(whole, { type: "delete-range", start: 5000, end: 6000, trackIds: ["t0"], edgeBlend: true });
     expect([fades(none, "a"), none.clips.get("b")?.blend]).toEqual([[0, 192], null]);
   });
+  it("that blends is kept as it is by asking for nothing else of it", () => {
+    const closed = run(three(), { type: "delete", clipIds: [MIDDLE], neighbours: "ripple", edgeBlend: true });
+    const [was, kept] = [closed, run(closed, { type: "set-blend", clipId: "cut2.1" })].map((d) => d.clips.get("cut2.1"));
+    expect(kept).toMatchObject({ start: was?.start, length: was?.length, fadeIn: edgeFade });
+    expect(kept?.blend).not.toHaveProperty("lent");
+  });
   it("says where too many fades lie over each other already", () => {
     let doc = documentOf(1, [plainClip({ id: "a", length: 6000 })]);
     const notes: string[] = [];
