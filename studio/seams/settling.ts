@@ -60,6 +60,7 @@ export async function settledIn(doc: Document, seam: Seam, how: HowToSettle, ear
   const stays = (why: string) => ({ settling: { why }, next: doc });
   const parting = partingOf(seam);
   if (!parting) return stays("it is no joint of two clips");
+  if (seam.kind === "unbroken") return stays("the recording runs on unbroken there");
   const { right, left } = parting;
   const length = right.blend ? right.fadeIn.length : how.length;
   const search = { reach: how.reach, length, shifts: how.shifts };
