@@ -1,8 +1,9 @@
 import { z } from "zod";
 import { lineThinned, lineWithin } from "../dsp/envelope";
-import { timebaseOf } from "../model/document";
-import { clipEnd, type EnvelopePoint, MOST_POINTS } from "../model/schema";
+import { type Document, timebaseOf } from "../model/document";
+import { type Clip, clipEnd, type EnvelopePoint, MOST_POINTS } from "../model/schema";
 import { bpmBefore, meterWith, meterWithout, tempoWith, tempoWithout } from "../time/span-edits";
+import { bundleClips } from "./bundles/members";
 import { EditError } from "./errors";
 import { linkedTracks } from "./links";
 import type { Transaction } from "./transaction";
@@ -55,6 +56,10 @@ export function together(changes: readonly Shift[]): Shift[] {
   return [...united.map(({ from, to }) => ({ at: to, by: from - to })), ...[...inserted].map(([at, by]) => ({ at, by }))].sort((a, b) => a.at - b.at);
 }
 
+/** Where the take stack of a pick begins: it is one thing, and goes as a whole or stays. */
+const stackStart = (doc: Document, pick: Clip): number =>
+  pick.bundle === null ? pick.start : bundleClips(doc, pick.bundle).reduce((first, c) => Math.min(first, c.start), pick.start);
+
 /** How far a position moves: by every change at or before it. */
 const shiftOf = (shifts: readonly Shift[], position: number): number => {
   let by = 0;
@@ -95,7 +100,8 @@ export function ripple(
       );
       for (let i = lane.firstFrom(first); i < lane.clips.length; i++) {
         const clip = lane.clips[i];
-        const by = except.has(clip.id) ? 0 : shiftOf(shifts, Math.max(clip.start, along.get(clip.id) ?? 0));
+        const from = clip.take === undefined ? clip.start : stackStart(doc, clip);
+        const by = except.has(clip.id) ? 0 : shiftOf(shifts, Math.max(from, along.get(clip.id) ?? 0));
         if (by !== 0) tx.moveClip(clip, by);
       }
     }
