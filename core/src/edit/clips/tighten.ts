@@ -69,8 +69,9 @@ function cutsFor(
     if (by === 0 && before.by === 0) continue;
     const place = Math.max(last + 1, at - lead);
     if (inside(blends, place) || place >= clipEnd(clip)) continue;
-    if (at - lead <= clip.start) {
-      // It is what the clip begins with.
+    const leads = parts.length === 1 && before.hit === null && place + by <= clip.start;
+    if (at - lead <= clip.start || leads) {
+      // It is what the clip begins with, or comes to be: of what lay before it nothing is left.
       parts[parts.length - 1] = { hit: at, by };
     } else {
       places.push(place);
