@@ -73,6 +73,37 @@ describe("printing clips", () => {
       expect((await api("GET", `/api/projects/${projectId}`)).body.sources).toHaveLength(2);
     },
   );
+  it("lays nothing of what it holds again, and covers nothing between clips that are no neighbours", async () => {
+    const { versionId, revision } = await stage(1);
+    const { status } = await api("POST", `/api/versions/${versionId}/edits`, {
+      revision,
+      edits: [
+        { type: "remove-blend", clipId: "b" },
+        { type: "reverse", clipIds: ["a"] },
+        { type: "stretch", clipIds: ["c"], factor: 1.25, kind: "tape" },
+        { type: "treat", clipIds: ["c"], chain: [{ kind: "gain", db: -3 }] },
+        { type: "set-envelope", clipIds: ["a", "c"], points: [{ at: 0, value: -6 }] },
+        {
+          type: "set-ride",
+          trackIds: ["t1"],
+          points: [
+            { at: 0, value: -6 },
+            { at: 4 * RATE, value: 0 },
+          ],
+        },
+      ],
+    });
+    expect(status).toBe(200);
+    const dry = await readWav(await exportWav(versionId));
+    const job = await print(versionId, ["a", "c"]);
+    expect(job).toMatchObject({ status: "ready", error: null });
+    expect(job.sourceIds).toHaveLength(2);
+    const { clips } = (await api("GET", `/api/versions/${versionId}`)).body;
+    expect(clips.map((c: { sourceId: string }) => job.sourceIds.includes(c.sourceId))).toEqual([true, false, true]);
+    for (const c of [clips[0], clips[2]]) for (const field of ["recipe", "envelopes", "conform", "hits"]) expect(c).not.toHaveProperty(field);
+    const wet = await readWav(await exportWav(versionId));
+    expect(Math.max(...wet.map((channel, k) => channel.reduce((m, v, i) => Math.max(m, Math.abs(v - dry[k][i])), 0)))).toBeLessThan(1e-6);
+  });
   it("refuses clips that are not there, and a finished one can't be cancelled", async () => {
     const { versionId } = await stage(1);
     const refused = await api("POST", `/api/versions/${versionId}/prints`, { clipIds: ["gone"] });
