@@ -2,7 +2,6 @@ import { z } from "zod";
 import type { Change, Document } from "../model/document";
 import { nameOf } from "../model/schema";
 import { bundle, release, setBundle } from "./bundles/bundle";
-import { bundleClips } from "./bundles/members";
 import { settleBundles } from "./bundles/settle";
 import { addClip } from "./clips/add-clip";
 import { blendRange, removeBlend, setBlend } from "./clips/blends";
@@ -29,10 +28,11 @@ import { tighten } from "./clips/tighten";
 import { treat, treatRange } from "./clips/treat";
 import { trim } from "./clips/trim";
 import { warp } from "./clips/warp";
-import { Common, type EditDefinition, type Linking, newEdgesOf } from "./definition";
+import { Common, type EditDefinition, newEdgesOf } from "./definition";
 import { EditError } from "./errors";
 import { lawWords } from "./law";
-import { leadsOf, type SeamName, withLinkedSeams, withLinkedTracks } from "./links";
+import { linkedShares, type Share, throughLinks, withShares } from "./linked-shares";
+import type { SeamName } from "./links";
 import { settleBlends } from "./passes/blends";
 import { settleLayers } from "./passes/layers";
 import { settleNewEdges } from "./passes/new-edges";
@@ -197,106 +197,6 @@ function settle(tx: Transaction): void {
   settleNewEdges(tx);
   settleBundles(tx);
   settleLayers(tx);
-}
-
-/** What of an edit falls to one track that a link brings in. */
-interface Share {
-  readonly trackId: string;
-  /** What of the parameters names what is to be edited along. */
-  readonly more?: readonly unknown[];
-  /** For each clip that it brings in, the one that it goes along with. */
-  readonly leads?: ReadonlyMap<string, string>;
-  /** What of the parameters is different where the edit is done once more there. */
-  readonly instead?: object;
-}
-
-/**
- * An edit on linked tracks is whole on each of them, or that track is left as it was, and named: where it can't be done on all, it is done on those
- * that can follow. Throws EditError where it can't be done on the tracks that were meant themselves.
- */
-function throughLinks(doc: Document, shares: readonly Share[], done: (taken: readonly Share[]) => Outcome): Outcome {
-  try {
-    return done(shares);
-  } catch (error) {
-    if (!(error instanceof EditError) || shares.length === 0) throw error;
-  }
-  const taken: Share[] = [];
-  const left: string[] = [];
-  let outcome = done(taken);
-  for (const share of shares) {
-    try {
-      outcome = done([...taken, share]);
-      taken.push(share);
-    } catch (error) {
-      if (!(error instanceof EditError)) throw error;
-      left.push(`${doc.tracks.get(share.trackId)?.name || "A linked track"} was left as it was, though it is linked: ${error.message}`);
-    }
-  }
-  return { ...outcome, notes: [...outcome.notes, ...left] };
-}
-
-/** Parameters with what some linked tracks add to what they name. */
-function withShares(params: object, on: Linking | undefined, taken: readonly Share[]): object {
-  const more = taken.flatMap((s) => s.more ?? []);
-  if (!on || more.length === 0) return params;
-  const field = fieldOf(on, params);
-  return { ...params, [field]: [...(params as Record<string, unknown[]>)[field], ...more] };
-}
-
-/** The parameter that links extend: where clips may be named, but tracks are, those. */
-const fieldOf = (on: Linking, params: object): string => (on === "clipIds" && !(params as { clipIds?: string[] }).clipIds?.length ? "trackIds" : on);
-
-/** What falls to each track that links bring into an edit. */
-function linkedShares(doc: Document, on: Linking, params: object): Share[] {
-  const field = fieldOf(on, params);
-  const named = (params as Record<string, unknown>)[field];
-  const byTrack = new Map<string, { more: unknown[]; leads: Map<string, string> }>();
-  const shareOf = (trackId: string) => {
-    let share = byTrack.get(trackId);
-    if (!share) {
-      share = { more: [], leads: new Map() };
-      byTrack.set(trackId, share);
-    }
-    return share;
-  };
-  if (field === "clipId" || field === "bundleId") {
-    if (field === "bundleId")
-      return partnerBundles(doc, named as string).map((bundleId) => ({ trackId: doc.bundles.get(bundleId)?.trackId ?? "", instead: { bundleId } }));
-    return [...leadsOf(doc, [named as string]).keys()].map((clipId) => ({
-      trackId: doc.clips.get(clipId)?.trackId ?? "",
-      instead: { clipId, with: undefined },
-    }));
-  }
-  if (!(named as unknown[] | undefined)?.length) return [];
-  if (field === "trackIds") {
-    const own = new Set(named as string[]);
-    for (const id of withLinkedTracks(doc, named as string[])) if (!own.has(id)) shareOf(id).more.push(id);
-  } else if (field === "seams") {
-    const own = new Set(named as SeamName[]);
-    for (const seam of withLinkedSeams(doc, named as SeamName[])) {
-      if (own.has(seam)) continue;
-      const clip = doc.clips.get(seam.left ?? seam.right ?? "");
-      shareOf(clip?.trackId ?? "").more.push(seam);
-    }
-  } else
-    for (const [id, lead] of leadsOf(doc, named as string[])) {
-      const share = shareOf(doc.clips.get(id)?.trackId ?? "");
-      share.more.push(id);
-      share.leads.set(id, lead);
-    }
-  return [...byTrack].map(([trackId, share]) => ({ trackId, ...share }));
-}
-
-/** The bundles on linked tracks whose clips all go along with those of a bundle. */
-function partnerBundles(doc: Document, bundleId: string): string[] {
-  const own = bundleClips(doc, bundleId).map((c) => c.id);
-  const along = new Set([...leadsOf(doc, own).keys()]);
-  const found = new Set<string>();
-  for (const id of along) {
-    const bundle = doc.clips.get(id)?.bundle;
-    if (bundle && bundle !== bundleId && bundleClips(doc, bundle).every((c) => along.has(c.id))) found.add(bundle);
-  }
-  return [...found];
 }
 
 /** Several edits at work as one step: each is done in turn, and what they did together is handed over at the end. */

@@ -3,11 +3,6 @@ import { type GridLine, type GridLines, isMusical, type Timebase } from "../time
 /** Kinds of target besides the grid. */
 export type PointKind = "edge" | "playhead" | "marker" | "range" | "transient";
 
-export interface SnapPoint {
-  readonly kind: PointKind;
-  readonly position: number;
-}
-
 /** Where points of one kind lie; asked only near the pointer. */
 export interface PointSource {
   readonly kind: PointKind;

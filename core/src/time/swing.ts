@@ -1,10 +1,5 @@
 import { type GridLines, type GridStep, gridLines, isMusical, noteTicks, type Timebase } from "./grid";
 
-/** A line of a grid as it is swung, in samples. */
-export interface SwungLine {
-  readonly sample: number;
-}
-
 const halfUp = (x: number): number => Math.floor(x + 0.5);
 
 /** How far from its place each line of a bar is played: by swing, or as somebody played it. */
