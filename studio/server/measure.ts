@@ -35,7 +35,7 @@ async function measureRange(
   if (end - start > MOST_SECONDS * doc.sampleRate)
     throw new ApiError(422, "too-long", "The range is too long to be measured in one go: at most half an hour is. Nothing was changed.");
   const tracks = new Map([...doc.tracks].map(([id, t]) => [id, { ...without(t, ["ride"]), gain: 0, pan: 0, mute: false, solo: false }]));
-  const meter = new LoudnessMeter(doc.sampleRate, 2);
+  const meter = new LoudnessMeter(2, doc.sampleRate, false);
   let peak = 0;
   for await (const { left, right, count } of rendered({ ...doc, tracks }, start, end, new Set(trackIds))) {
     if (called()) throw new ApiError(499, "called-off", "It was called off. Nothing was changed.");
