@@ -12,6 +12,7 @@ export function unreadable({ kind, id, before, after }: Change, original?: Clip)
     if (before && plainlyReadable(before, after)) return null;
     if (original && Id.safeParse(id).success && plainlyReadable(original, after)) return null;
   }
+  if (kind === "bundle" && before && after.id === id && onlyPlaced(before, after)) return null;
   const read = SCHEMAS[kind].safeParse(after);
   if (read.success && (after as { id?: string }).id === (kind === "piece" ? undefined : id)) return null;
   const issue = read.error?.issues[0];
@@ -68,6 +69,16 @@ function plainlyReadable(before: Clip, after: Clip): boolean {
     readableFade(before.fadeOut, after.fadeOut)
   );
 }
+
+/** Whether a bundle differs from a readable one by where it lies only, and that can be read. */
+const onlyPlaced = (before: Bundle, after: Bundle): boolean =>
+  before.name === after.name &&
+  before.color === after.color &&
+  before.parent === after.parent &&
+  before.pattern === after.pattern &&
+  before.trackId === after.trackId &&
+  before.takes === after.takes &&
+  Number.isSafeInteger(after.start);
 
 /** Reads a thing that was kept; what can't be read is told in words. */
 export function readEntity<K extends EntityKind>(kind: K, data: unknown): { entity: Entities[K] } | { wrong: string } {
