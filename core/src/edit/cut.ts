@@ -79,6 +79,8 @@ export function cutTracks(tx: Transaction, trackIds: Iterable<string>, places: r
   const { doc } = tx;
   const cuts = new Map<string, number[]>();
   const bundles = new Set<string>();
+  // A take stack is one thing where none of its takes has sound, too.
+  for (const b of doc.bundles.values()) if (b.takes && tracks.includes(b.trackId)) bundles.add(b.id);
   for (const at of [...new Set(places)].sort((a, b) => a - b))
     for (const trackId of tracks)
       for (const clip of doc.lanes.get(trackId)?.within(at - 1, at + 1) ?? []) {

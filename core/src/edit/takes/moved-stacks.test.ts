@@ -115,6 +115,19 @@ describe("a take stack that something else moves", () => {
     expect(by).not.toBe(0);
     expect(is.map((c) => [c.start - by, clipEnd(c) - by])).toEqual(was.map((c) => [c.start, clipEnd(c)]));
   });
+  it("falls into two where time comes in between takes that do not meet", () => {
+    const base = run(
+      documentOf(1, [
+        plainClip({ id: "a", length: 500 }),
+        plainClip({ id: "b", length: 400, layer: 1 }),
+        plainClip({ id: "c", start: 3000, length: 500, layer: 1 }),
+      ]),
+      { type: "stack-takes", id: "stack", clipIds: ["a", "b", "c"], border: 0 },
+    );
+    const doc = run(base, { type: "insert-time", at: 1000, length: 700 });
+    expect(doc.clips.get("c")?.start).toBe(3700);
+    expect([[...doc.bundles.values()].filter((b) => b.takes).length, astray(doc)]).toEqual([2, []]);
+  });
   it("trimmed at its start and copied to the beginning has its lanes before it", () => {
     const base = stacked();
     const ids = bundleClips(base, "stack").map((c) => c.id);
