@@ -58,9 +58,14 @@ const hits = new LRUCache<string, Hits>({ maxSize: 2_000_000, sizeCalculation: (
 /** Edits that go by hits whatever is asked of them. */
 const BY_HITS: ReadonlySet<string> = new Set(["tighten", "add-hits", "move-hit", "remove-hits"]);
 
+/** Recordings of a document with the hits of all of them: those of a page's edits go by them one after the other. */
+const heardSources = new WeakMap<Document["sources"], Document["sources"]>();
+
 /** The document with the hits of its recordings, where an edit goes by them. */
 async function withHits(on: Reader, doc: Document, edits: readonly Edit[]): Promise<Document> {
   if (!edits.some((e) => e.attacks === true || e.edgeFade?.attacks === true || BY_HITS.has(e.type))) return doc;
+  const heard = heardSources.get(doc.sources);
+  if (heard) return heard === doc.sources ? doc : { ...doc, sources: heard };
   // What is known is taken out at once: what comes in may push it out.
   const known = new Map([...doc.sources.keys()].map((id) => [id, hits.get(id)]));
   const unknown = [...known].flatMap(([id, list]) => (list ? [] : [id]));
@@ -75,7 +80,13 @@ async function withHits(on: Reader, doc: Document, edits: readonly Edit[]): Prom
       known.set(id, all);
     }
   }
-  return { ...doc, sources: new Map([...doc.sources].map(([id, info]) => [id, { ...info, ...known.get(id) }])) };
+  const all = new Map([...doc.sources].map(([id, info]) => [id, { ...info, ...known.get(id) }]));
+  // Hits that are known never change; of a recording that has none yet they may come.
+  if ([...all.values()].every((info) => info.hits)) {
+    heardSources.set(doc.sources, all);
+    heardSources.set(all, all);
+  }
+  return { ...doc, sources: all };
 }
 
 const rowQuery = (on: Reader, id: string | Placeholder) =>
