@@ -56,9 +56,23 @@ export function together(changes: readonly Shift[]): Shift[] {
   return [...united.map(({ from, to }) => ({ at: to, by: from - to })), ...[...inserted].map(([at, by]) => ({ at, by }))].sort((a, b) => a.at - b.at);
 }
 
-/** Where the take stack of a pick begins: it is one thing, and goes as a whole or stays. */
-const stackStart = (doc: Document, pick: Clip): number =>
-  pick.bundle === null ? pick.start : bundleClips(doc, pick.bundle).reduce((first, c) => Math.min(first, c.start), pick.start);
+/**
+ * Where the take stacks of picks begin: each is one thing, and goes as a whole or stays. What is done to picks of one themselves moves those behind
+ * them, each by itself.
+ */
+function stackStarts(tx: Transaction, doc: Document): (pick: Clip) => number {
+  const known = new Map<string, number | null>();
+  return ({ bundle, start }) => {
+    if (bundle === null) return start;
+    let first = known.get(bundle);
+    if (first === undefined) {
+      const within = tx.inside === bundle || bundleClips(tx.before, bundle).some((c) => tx.named.has(c.id));
+      first = within ? null : Math.min(...bundleClips(doc, bundle).map((c) => c.start));
+      known.set(bundle, first);
+    }
+    return first ?? start;
+  };
+}
 
 /** How far a position moves: by every change at or before it. */
 const shiftOf = (shifts: readonly Shift[], position: number): number => {
@@ -91,6 +105,7 @@ export function ripple(
     const shifts = together(changes.filter((c) => members.has(c.trackId)));
     if (shifts.length === 0) continue;
     const { doc } = tx;
+    const stackStart = stackStarts(tx, doc);
     for (const trackId of group) {
       const lane = doc.lanes.get(trackId);
       if (!lane) continue;
@@ -100,7 +115,7 @@ export function ripple(
       );
       for (let i = lane.firstFrom(first); i < lane.clips.length; i++) {
         const clip = lane.clips[i];
-        const from = clip.take === undefined ? clip.start : stackStart(doc, clip);
+        const from = clip.take === undefined ? clip.start : stackStart(clip);
         const by = except.has(clip.id) ? 0 : shiftOf(shifts, Math.max(from, along.get(clip.id) ?? 0));
         if (by !== 0) tx.moveClip(clip, by);
       }

@@ -115,6 +115,16 @@ describe("a take stack that something else moves", () => {
     expect(by).not.toBe(0);
     expect(is.map((c) => [c.start - by, clipEnd(c) - by])).toEqual(was.map((c) => [c.start, clipEnd(c)]));
   });
+  it("whose own picks ripple moves those behind them with what follows it: nothing comes to lie over another", () => {
+    const base = run(stacked(), { type: "move", clipIds: ["last"], to: 4400 });
+    const picks = bundleClips(base, "stack").sort((a, b) => a.start - b.start);
+    for (const pick of picks.slice(0, -1)) {
+      const doc = run(base, { type: "trim", clipIds: [pick.id], edge: "end", by: -100, neighbours: "ripple" });
+      expect(doc.clips.get("last")?.start).toBe(4300);
+      const after = bundleClips(doc, "stack");
+      expect(Math.max(...after.map(clipEnd))).toBe(4300);
+    }
+  });
   it("falls into two where time comes in between takes that do not meet", () => {
     const base = run(
       documentOf(1, [
