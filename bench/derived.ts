@@ -1,5 +1,5 @@
 // The rows about pieces of clips that play what recipes make, or carry envelopes: opened and drawn by the real page, and made anew after an edit.
-import { playedId } from "@wet-thread/core/model/played";
+import { playedId } from "@wet-thread/core/model/recipe/played-recording";
 import type { Clip } from "@wet-thread/core/model/schema";
 import { RATE } from "./large";
 import { loadLargePiece, send } from "./load";

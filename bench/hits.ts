@@ -1,10 +1,10 @@
 // The rows about hits: tightening, the tempo of hits, settling, the room.
 import { tempoOfHits } from "@wet-thread/core/analysis/tempo";
 import { hitsOfChannels, OnsetFinder } from "@wet-thread/core/analysis/transients";
-import { tightened } from "@wet-thread/core/edit/clips/tightening";
 import { applyEdit } from "@wet-thread/core/edit/registry";
+import { tightened } from "@wet-thread/core/edit/remaking/tightening";
+import { SURE } from "@wet-thread/core/model/clip/hits";
 import { type Document, documentFrom, NEW_PIECE, timebaseOf } from "@wet-thread/core/model/document";
-import { SURE } from "@wet-thread/core/model/hits";
 import { MemoryReader } from "@wet-thread/core/render/reader";
 import { settlePlace } from "@wet-thread/core/seam/settle";
 import { noise, plainClip, plainTrack, RATE } from "@wet-thread/core/testing/arbitraries";

@@ -1,9 +1,9 @@
 // The rows about what recipes make: stretching, pitch, tape, treatments, in times of real time of what comes out.
-import { makeWhole } from "@wet-thread/core/dsp/make";
+import { makeWhole } from "@wet-thread/core/dsp/make-recording";
 import { loadStretcher } from "@wet-thread/core/dsp/stretcher";
 import { treat } from "@wet-thread/core/dsp/treat/treat";
-import type { Making } from "@wet-thread/core/model/played";
-import { Chain } from "@wet-thread/core/model/treatment";
+import type { Making } from "@wet-thread/core/model/recipe/played-recording";
+import { Chain } from "@wet-thread/core/model/recipe/treatment";
 import { RATE } from "@wet-thread/core/testing/arbitraries";
 import type { Row } from "./rows";
 

@@ -1,7 +1,7 @@
-import { makeWhole } from "@wet-thread/core/dsp/make";
+import { makeWhole } from "@wet-thread/core/dsp/make-recording";
 import { loadStretcher } from "@wet-thread/core/dsp/stretcher";
 import { treat } from "@wet-thread/core/dsp/treat/treat";
-import { makingOf, playedId, runsBackwards } from "@wet-thread/core/model/played";
+import { makingOf, playedId, runsBackwards } from "@wet-thread/core/model/recipe/played-recording";
 import type { Clip } from "@wet-thread/core/model/schema";
 import { sameSamples } from "@wet-thread/core/testing/arbitraries";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";

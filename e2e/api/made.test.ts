@@ -1,10 +1,10 @@
-import { type Material, makeWhole } from "@wet-thread/core/dsp/make";
+import { type Material, makeWhole } from "@wet-thread/core/dsp/make-recording";
 import { loadStretcher } from "@wet-thread/core/dsp/stretcher";
 import { treat } from "@wet-thread/core/dsp/treat/treat";
-import type { Making } from "@wet-thread/core/model/played";
-import { ofPlayedId, playedId } from "@wet-thread/core/model/played";
+import type { Making } from "@wet-thread/core/model/recipe/played-recording";
+import { ofPlayedId, playedId } from "@wet-thread/core/model/recipe/played-recording";
+import { Chain } from "@wet-thread/core/model/recipe/treatment";
 import type { Clip } from "@wet-thread/core/model/schema";
-import { Chain } from "@wet-thread/core/model/treatment";
 import { sameSamples } from "@wet-thread/core/testing/arbitraries";
 import pg from "pg";
 import { beforeAll, describe, expect, it } from "vitest";

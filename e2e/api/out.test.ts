@@ -2,6 +2,7 @@ import { execFileSync, spawnSync } from "node:child_process";
 import fs from "node:fs";
 import os from "node:os";
 import path from "node:path";
+import pg from "pg";
 import { afterAll, describe, expect, it } from "vitest";
 import { addSource, api, BASE, newProject, readWav, until, wavFile } from "../client";
 import { unzipped } from "../zip";
@@ -248,5 +249,18 @@ describe("sound out", () => {
     const { versionId } = await piece();
     const answer = await api("POST", `/api/versions/${versionId}/exports`, request);
     expect([answer.status, answer.body.message]).toEqual([400, expect.stringMatching(message)]);
+  });
+
+  it("fails in words, and keeps nothing of it, where samples of a recording can't be read", async () => {
+    const { projectId, versionId } = await piece();
+    const { body: project } = await api("GET", `/api/projects/${projectId}`);
+    const database = new pg.Client({ connectionString: process.env.DATABASE_URL });
+    await database.connect();
+    try {
+      await database.query("delete from source_bytes where source_id = $1", [project.sources[0].id]);
+    } finally {
+      await database.end();
+    }
+    await expect(exported(versionId, {})).rejects.toThrow(/^Samples of .+ could not be read\. .+not kept; the piece is as it was\.$/);
   });
 });

@@ -1,4 +1,4 @@
-import { kindOf } from "@wet-thread/core/model/played";
+import { kindOf } from "@wet-thread/core/model/recipe/played-recording";
 import { same } from "../client";
 import { EditorPage } from "../editor";
 import { aDemo, expect, test } from "../scene";

@@ -82,6 +82,40 @@ test("scene 10, from one passage to the other: cut at a downbeat, pasted at a do
   expect(most).toBe(0);
 });
 
+test("a range of one of three linked tracks, cut and pasted, takes the sound of all three along", async ({ page }) => {
+  const { projectId, versionId } = await newProject();
+  const voices = ["one", "two", "three"];
+  const sources = await Promise.all(voices.map((name, k) => addSource(projectId, wavFile([noise(RATE * 6, 60 + k)], "i16"), `${name}.wav`)));
+  const edits = [
+    ...voices.map((id) => ({ type: "add-track", id, name: id })),
+    { type: "set-track", trackIds: voices, link: "voices" },
+    ...voices.map((id, k) => ({ type: "add-clip", id: `c-${id}`, trackId: id, sourceId: sources[k].id, start: 0 })),
+  ];
+  const { status, body } = await api("POST", `/api/versions/${versionId}/edits`, { revision: 0, edits });
+  expect(status, JSON.stringify(body)).toBe(200);
+  const editor = await EditorPage.open(page, { projectId, versionId }, { edgeFadeMs: 0, snapOn: false, overlaps: "layer" });
+  const dry = await editor.heard({ start: 0, end: 6 * RATE }, voices);
+  await editor.show(0, 12 * RATE);
+  await editor.range(2 * RATE, 3 * RATE, "one");
+  await page.keyboard.press("Control+x");
+  await editor.saved();
+  const gone = await editor.version();
+  const range = gone.clips.filter((c) => c.trackId === "one");
+  const [from, to] = [clipEnd(range[0]), range[1].start];
+  expect(gone.clips).toHaveLength(6);
+  await page.getByTestId("read-out-0").click();
+  await page.getByLabel("First read-out", { exact: true }).fill("5.1.000");
+  await page.keyboard.press("Enter");
+  await page.keyboard.press("Control+v");
+  await editor.saved();
+  const pasted = (await editor.version()).clips.filter((c) => c.start > 6 * RATE - 1);
+  expect(pasted.map((c) => [c.trackId, c.length, c.offset]).sort()).toEqual([...voices].sort().map((id) => [id, to - from, from]));
+  const at = pasted[0].start;
+  expect(new Set(pasted.map((c) => c.start)).size).toBe(1);
+  const wet = await editor.heard({ start: at, end: at + to - from }, voices);
+  expect(wet[0]).toEqual(dry[0].slice(from, to));
+});
+
 async function piece() {
   const made = await newProject();
   const source = await addSource(made.projectId, wavFile([noise(RATE * 30, 41)], "i16"), "Loom.wav");

@@ -5,7 +5,7 @@ import { type Document, documentEnd, timebaseOf } from "@wet-thread/core/model/d
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import type { Seam } from "@wet-thread/core/seam/seams";
 import { formatChange } from "@wet-thread/core/time/format";
-import type { GridStep } from "@wet-thread/core/time/grid";
+import type { GridStep } from "@wet-thread/core/time/grid-step";
 import { nudged } from "@wet-thread/core/time/nudge";
 import { frameRate, frameToSample, sampleToFrame } from "@wet-thread/core/time/timecode";
 import { transport } from "@/engine/transport";

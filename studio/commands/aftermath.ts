@@ -1,4 +1,4 @@
-import { leadsOf } from "@wet-thread/core/edit/links";
+import { leadsOf } from "@wet-thread/core/edit/links/links";
 import type { Outcome } from "@wet-thread/core/edit/registry";
 import type { Clip } from "@wet-thread/core/model/schema";
 import { session } from "@/state/session";

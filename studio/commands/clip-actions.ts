@@ -1,10 +1,10 @@
 import { bundlesAround, objectOf } from "@wet-thread/core/edit/bundles/members";
-import { rippleRoom, trimRoom } from "@wet-thread/core/edit/clips/trim";
-import { leadsOf, partners } from "@wet-thread/core/edit/links";
+import { rippleRoom, trimRoom } from "@wet-thread/core/edit/cutting/trim-reach";
+import { leadsOf, partners } from "@wet-thread/core/edit/links/links";
 import type { Edit } from "@wet-thread/core/edit/registry";
+import { hitsBetween, hitsOf } from "@wet-thread/core/model/clip/hits";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
-import { hitsBetween, hitsOf } from "@wet-thread/core/model/hits";
-import { playedSource } from "@wet-thread/core/model/played";
+import { playedSource } from "@wet-thread/core/model/recipe/played-recording";
 import { type Bundle, type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
 import { ask, ServerError } from "@/state/api";

@@ -1,9 +1,9 @@
-import type { PastedClip } from "@wet-thread/core/edit/clips/copy";
-import { copiedBundles } from "@wet-thread/core/edit/copies";
+import { sliceOf } from "@wet-thread/core/edit/cutting/parts";
 import { EditError } from "@wet-thread/core/edit/errors";
-import { leadsOf, withLinkedTracks } from "@wet-thread/core/edit/links";
-import { sliceOf } from "@wet-thread/core/edit/parts";
-import { type SpanContent, spanContent } from "@wet-thread/core/edit/piece/sections";
+import type { PastedClip } from "@wet-thread/core/edit/laying/copies";
+import { copiedBundles } from "@wet-thread/core/edit/laying/copies";
+import { type SpanContent, spanContent } from "@wet-thread/core/edit/laying/span-content";
+import { leadsOf, withLinkedTracks } from "@wet-thread/core/edit/links/links";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { applyEdits } from "@wet-thread/core/edit/registry";
 import type { Document } from "@wet-thread/core/model/document";

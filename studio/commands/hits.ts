@@ -1,5 +1,5 @@
 import type { Edit } from "@wet-thread/core/edit/registry";
-import { hitsBetween, hitsKnown } from "@wet-thread/core/model/hits";
+import { hitsBetween, hitsKnown } from "@wet-thread/core/model/clip/hits";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { session } from "@/state/session";
 import { setSettings, settings } from "@/state/settings";

@@ -1,6 +1,6 @@
-import { partsToKeep } from "@wet-thread/core/edit/clips/keep";
+import { partsToKeep } from "@wet-thread/core/edit/cutting/parts-to-keep";
 import { newKey } from "@wet-thread/core/edit/registry";
-import { type KeptPart, withParts } from "@wet-thread/core/model/kept-part";
+import { type KeptPart, withParts } from "@wet-thread/core/model/clip/kept-part";
 import { create } from "zustand";
 import { ask, ServerError } from "@/state/api";
 import { session } from "@/state/session";

@@ -1,4 +1,5 @@
-import type { GridFamily, GridStep } from "@wet-thread/core/time/grid";
+import type { GridFamily } from "@wet-thread/core/time/grid";
+import type { GridStep } from "@wet-thread/core/time/grid-step";
 import { RULERS, type Ruler, setSettings, settings } from "@/state/settings";
 import { toast } from "@/state/toast";
 

@@ -1,5 +1,5 @@
 import type { Edit } from "@wet-thread/core/edit/registry";
-import { envelopeOf, LINE_BOUNDS, LINE_KINDS, type LineKind, playedSource } from "@wet-thread/core/model/played";
+import { envelopeOf, LINE_BOUNDS, LINE_KINDS, type LineKind, playedSource } from "@wet-thread/core/model/recipe/played-recording";
 import type { Clip } from "@wet-thread/core/model/schema";
 import { session } from "@/state/session";
 import { toast } from "@/state/toast";

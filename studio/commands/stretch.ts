@@ -1,10 +1,10 @@
 import { tempoOfHits } from "@wet-thread/core/analysis/tempo";
 import type { Edit } from "@wet-thread/core/edit/registry";
+import { hitsBetween, ownHits } from "@wet-thread/core/model/clip/hits";
 import { timebaseOf } from "@wet-thread/core/model/document";
-import { hitsBetween, ownHits } from "@wet-thread/core/model/hits";
-import { kindOf, makingOf, ownWindow } from "@wet-thread/core/model/played";
+import { kindOf, makingOf, ownWindow } from "@wet-thread/core/model/recipe/played-recording";
+import { anchoredPoints, pointAt, withPoints } from "@wet-thread/core/model/recipe/warp-points";
 import { type Clip, clipEnd, type SourceInfo, type StretchKind } from "@wet-thread/core/model/schema";
-import { anchoredPoints, pointAt, withPoints } from "@wet-thread/core/model/warp";
 import { modeRules } from "@/state/modes";
 import { session } from "@/state/session";
 import { setSettings } from "@/state/settings";

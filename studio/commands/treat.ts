@@ -1,8 +1,8 @@
 import { EditError } from "@wet-thread/core/edit/errors";
-import { withLinkedTracks } from "@wet-thread/core/edit/links";
+import { withLinkedTracks } from "@wet-thread/core/edit/links/links";
 import { applyEdits, type Edit } from "@wet-thread/core/edit/registry";
+import { type Processor, type ProcessorKind, Processor as ProcessorSchema, ringsOn } from "@wet-thread/core/model/recipe/treatment";
 import type { Clip } from "@wet-thread/core/model/schema";
-import { type Processor, type ProcessorKind, Processor as ProcessorSchema, ringsOn } from "@wet-thread/core/model/treatment";
 import { transportIfAny } from "@/engine/transport";
 import { ask, ServerError } from "@/state/api";
 import { session } from "@/state/session";

@@ -1,6 +1,6 @@
 import { CHUNK } from "@wet-thread/core/analysis/peaks";
 import type { Document } from "@wet-thread/core/model/document";
-import { isMade, type Making, madeId, madeLength, makingOf, momentOf, ofPlayedId, playedId } from "@wet-thread/core/model/played";
+import { isMade, type Making, madeId, madeLength, makingOf, momentOf, ofPlayedId, playedId } from "@wet-thread/core/model/recipe/played-recording";
 import { channelOf, readChunked } from "@wet-thread/core/render/chunked";
 import type { PcmReader } from "@wet-thread/core/render/reader";
 import { LRUCache } from "lru-cache";

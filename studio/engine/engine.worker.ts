@@ -1,6 +1,7 @@
 /// <reference lib="webworker" />
+
+import { clipOfPart, type KeptPart } from "@wet-thread/core/model/clip/kept-part";
 import { applyChanges, type Change, type Document, documentFrom, NEW_PIECE, timebaseOf } from "@wet-thread/core/model/document";
-import { clipOfPart, type KeptPart } from "@wet-thread/core/model/kept-part";
 import { JUST_LAID, type SourceInfo, type VersionData } from "@wet-thread/core/model/schema";
 import type { Slice } from "@wet-thread/core/model/slices";
 import { Metronome } from "@wet-thread/core/render/metronome";

@@ -1,5 +1,5 @@
+import type { KeptPart } from "@wet-thread/core/model/clip/kept-part";
 import type { Change } from "@wet-thread/core/model/document";
-import type { KeptPart } from "@wet-thread/core/model/kept-part";
 import type { SourceInfo, VersionData } from "@wet-thread/core/model/schema";
 import type { Slice } from "@wet-thread/core/model/slices";
 import type { StandInKind } from "@wet-thread/core/render/stand-in";

@@ -1,4 +1,4 @@
-import type { KeptPart } from "@wet-thread/core/model/kept-part";
+import type { KeptPart } from "@wet-thread/core/model/clip/kept-part";
 import { create } from "zustand";
 import { transport } from "./transport";
 

@@ -1,6 +1,6 @@
 import { applyEdits } from "@wet-thread/core/edit/registry";
+import type { KeptPart } from "@wet-thread/core/model/clip/kept-part";
 import { type Document, dataOf } from "@wet-thread/core/model/document";
-import type { KeptPart } from "@wet-thread/core/model/kept-part";
 import type { Slice } from "@wet-thread/core/model/slices";
 import { attacksOnly } from "@wet-thread/core/render/attacks";
 import type { StandInKind } from "@wet-thread/core/render/stand-in";

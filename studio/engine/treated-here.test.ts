@@ -1,6 +1,6 @@
 import { treat } from "@wet-thread/core/dsp/treat/treat";
-import type { Processor } from "@wet-thread/core/model/treatment";
-import { Processor as ProcessorSchema } from "@wet-thread/core/model/treatment";
+import type { Processor } from "@wet-thread/core/model/recipe/treatment";
+import { Processor as ProcessorSchema } from "@wet-thread/core/model/recipe/treatment";
 import { expect, test } from "vitest";
 import { heardBy, TreatedHere, type TreatedRecording } from "./treated-here";
 

@@ -1,7 +1,7 @@
 import { treat } from "@wet-thread/core/dsp/treat/treat";
-import { type Making, madeLength, playedId } from "@wet-thread/core/model/played";
+import { type Making, madeLength, playedId } from "@wet-thread/core/model/recipe/played-recording";
+import { ringsOn, runInOf } from "@wet-thread/core/model/recipe/treatment";
 import type { Clip, Recipe } from "@wet-thread/core/model/schema";
-import { ringsOn, runInOf } from "@wet-thread/core/model/treatment";
 import { LRUCache } from "lru-cache";
 
 /** Samples that are treated in one go. */

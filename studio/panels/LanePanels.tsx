@@ -1,5 +1,5 @@
 "use client";
-import { cutsEvery, equalCuts } from "@wet-thread/core/edit/clips/split";
+import { cutsEvery, equalCuts } from "@wet-thread/core/edit/cutting/even-cuts";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { timebaseOf } from "@wet-thread/core/model/document";
 import { clipEnd } from "@wet-thread/core/model/schema";
@@ -172,13 +172,13 @@ function OpenBundle({ id }: { id: string }) {
   );
 }
 
-type Part = "start" | "end" | "sync";
+type PlacedPoint = "start" | "end" | "sync";
 
 /** The exact position of a drop: for the start, the end or the sync point of what was dropped. */
 function PlaceField() {
   const placing = useView((v) => v.placing);
   const unit = useSettings((s) => s.readOuts[0]);
-  const [part, setPart] = useState<Part>("start");
+  const [part, setPart] = useState<PlacedPoint>("start");
   const field = useRef<HTMLInputElement>(null);
   useEffect(() => field.current?.select(), []);
   const { doc } = session();
@@ -199,7 +199,7 @@ function PlaceField() {
       toast.error((error as Error).message);
     }
   };
-  const options: (readonly [Part, string])[] = [
+  const options: (readonly [PlacedPoint, string])[] = [
     ["start", "Start"],
     ["end", "End"],
   ];

@@ -1,7 +1,8 @@
 "use client";
 import { timebaseOf } from "@wet-thread/core/model/document";
 import { formatPosition, type PositionUnit, parsePosition } from "@wet-thread/core/time/format";
-import type { GridFamily, GridStep } from "@wet-thread/core/time/grid";
+import type { GridFamily } from "@wet-thread/core/time/grid";
+import type { GridStep } from "@wet-thread/core/time/grid-step";
 import { useEffect, useRef, useState } from "react";
 import { reveal } from "@/commands/actions";
 import { transport } from "@/engine/transport";

@@ -1,5 +1,5 @@
 "use client";
-import { gapsBetween, type Stretch } from "@wet-thread/core/analysis/silence";
+import { gapsBetween, type Interval } from "@wet-thread/core/analysis/silence";
 import type { Document } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
@@ -23,7 +23,7 @@ interface Sound {
   readonly threshold: number;
   /** How loud the quietest stretches get, in dB; null for digital silence. */
   readonly room: number | null;
-  readonly clips: readonly { readonly clipId: string; readonly keep: readonly Stretch[] }[];
+  readonly clips: readonly { readonly clipId: string; readonly keep: readonly Interval[] }[];
 }
 
 const [LOWEST, HIGHEST] = [-90, -6];

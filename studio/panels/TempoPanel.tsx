@@ -1,7 +1,7 @@
 "use client";
 import { tempoOfHits, tempoOfTaps } from "@wet-thread/core/analysis/tempo";
+import { playedHits } from "@wet-thread/core/model/clip/hits";
 import { timebaseOf } from "@wet-thread/core/model/document";
-import { playedHits } from "@wet-thread/core/model/hits";
 import { clipEnd } from "@wet-thread/core/model/schema";
 import { formatPosition, formatSpan } from "@wet-thread/core/time/format";
 import { checkedTempo, type Maps, pinned, pinsOnHits, tempoOfSpan, withBarAt } from "@wet-thread/core/time/tempo-tools";

@@ -1,10 +1,10 @@
 "use client";
-import { offsetsOf, type TightenedHit, tightened } from "@wet-thread/core/edit/clips/tightening";
-import { leadsOf } from "@wet-thread/core/edit/links";
+import { leadsOf } from "@wet-thread/core/edit/links/links";
+import { offsetsOf, type TightenedHit, tightened } from "@wet-thread/core/edit/remaking/tightening";
+import { hitsBetween } from "@wet-thread/core/model/clip/hits";
 import { timebaseOf } from "@wet-thread/core/model/document";
-import { hitsBetween } from "@wet-thread/core/model/hits";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
-import { describeStep, type GridStep } from "@wet-thread/core/time/grid";
+import { describeStep, type GridStep } from "@wet-thread/core/time/grid-step";
 import { feelOf } from "@wet-thread/core/time/swing";
 import type { ApexOptions } from "apexcharts";
 import dynamic from "next/dynamic";

@@ -1,4 +1,4 @@
-import { onlyClips, withHandles } from "@wet-thread/core/edit/clips/print";
+import { onlyClips, withHandles } from "@wet-thread/core/edit/print-plan";
 import type { Document } from "@wet-thread/core/model/document";
 import { clipEnd } from "@wet-thread/core/model/schema";
 import type { ExportSpec } from "./export-request";

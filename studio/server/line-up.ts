@@ -1,6 +1,6 @@
 import { lineUp } from "@wet-thread/core/analysis/line-up";
 import { picksOf } from "@wet-thread/core/edit/takes/lanes";
-import { playedId } from "@wet-thread/core/model/played";
+import { playedId } from "@wet-thread/core/model/recipe/played-recording";
 import { clipEnd, Id, type TakeLane } from "@wet-thread/core/model/schema";
 import { z } from "zod";
 import { ApiError } from "./errors";

@@ -1,11 +1,20 @@
 import { CHUNK, chunkPeaks } from "@wet-thread/core/analysis/peaks";
-import { bordersOf, heardFor, joinPieces, type MadePiece, type Material, makePiece, type Piece, piecesFor } from "@wet-thread/core/dsp/make";
+import {
+  bordersOf,
+  heardFor,
+  joinPieces,
+  type MadePiece,
+  type Material,
+  makePiece,
+  type Portion,
+  piecesFor,
+} from "@wet-thread/core/dsp/make-recording";
 import { loadStretcher } from "@wet-thread/core/dsp/stretcher";
 import { treat } from "@wet-thread/core/dsp/treat/treat";
 import type { Change } from "@wet-thread/core/model/document";
-import { isMade, type Making, madeId, madeLength, makingOf, ofPlayedId, playedId } from "@wet-thread/core/model/played";
+import { isMade, type Making, madeId, madeLength, makingOf, ofPlayedId, playedId } from "@wet-thread/core/model/recipe/played-recording";
+import { ringsOn, runInOf } from "@wet-thread/core/model/recipe/treatment";
 import type { Clip, Recipe } from "@wet-thread/core/model/schema";
-import { ringsOn, runInOf } from "@wet-thread/core/model/treatment";
 import { and, eq, inArray, sql } from "drizzle-orm";
 import { type Database, db } from "./db/client";
 import { made, madePcm, sources } from "./db/schema";
@@ -162,7 +171,7 @@ async function makeMissing(id: string, indexes: readonly number[], told: Told): 
   const needed = { from: Math.min(...wanted) * CHUNK, to: (Math.max(...wanted) + 1) * CHUNK };
   const kept = new Set<number>();
   /** The last piece made: the next chunk mostly needs it too. */
-  let latest: { piece: Piece; made: MadePiece } | undefined;
+  let latest: { piece: Portion; made: MadePiece } | undefined;
   for (const index of [...wanted].sort((a, b) => a - b)) {
     // The piece that made the chunk before may have made this one too.
     if (!left.has(index)) continue;

@@ -1,9 +1,9 @@
 import { integratedLoudness, LoudnessMeter } from "@wet-thread/core/analysis/loudness";
 import { treat } from "@wet-thread/core/dsp/treat/treat";
 import type { Document } from "@wet-thread/core/model/document";
-import { playedId } from "@wet-thread/core/model/played";
+import { playedId } from "@wet-thread/core/model/recipe/played-recording";
+import { Processor, runInOf } from "@wet-thread/core/model/recipe/treatment";
 import { type Clip, Id, Position, playedChannels, type Recipe, without } from "@wet-thread/core/model/schema";
-import { Processor, runInOf } from "@wet-thread/core/model/treatment";
 import { z } from "zod";
 import { ApiError } from "./errors";
 import { rendered } from "./jobs/rendering";

@@ -1,5 +1,5 @@
-import { KeptPart, MOST_PARTS, withParts } from "@wet-thread/core/model/kept-part";
-import { madeLength } from "@wet-thread/core/model/played";
+import { KeptPart, MOST_PARTS, withParts } from "@wet-thread/core/model/clip/kept-part";
+import { madeLength } from "@wet-thread/core/model/recipe/played-recording";
 import { eq } from "drizzle-orm";
 import { z } from "zod";
 import { type Database, db } from "./db/client";

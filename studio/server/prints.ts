@@ -1,5 +1,5 @@
-import { printPlan } from "@wet-thread/core/edit/clips/print";
-import { leadsOf } from "@wet-thread/core/edit/links";
+import { leadsOf } from "@wet-thread/core/edit/links/links";
+import { printPlan } from "@wet-thread/core/edit/print-plan";
 import { Id, Name } from "@wet-thread/core/model/schema";
 import { and, eq, inArray } from "drizzle-orm";
 import { z } from "zod";

@@ -1,9 +1,9 @@
 import { PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
-import { middleOf, quietPassages, rootMeanSquare } from "@wet-thread/core/analysis/room";
-import { gapsBetween, type Stretch, soundThreshold, unionOf } from "@wet-thread/core/analysis/silence";
+import { middleOf, quietPassages, rootMeanSquare } from "@wet-thread/core/analysis/room-tone";
+import { gapsBetween, type Interval, soundThreshold, unionOf } from "@wet-thread/core/analysis/silence";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import type { Document } from "@wet-thread/core/model/document";
-import { playedId } from "@wet-thread/core/model/played";
+import { playedId } from "@wet-thread/core/model/recipe/played-recording";
 import { type Clip, clipEnd, gainFactor, playedChannels } from "@wet-thread/core/model/schema";
 import { z } from "zod";
 import { ApiError } from "./errors";
@@ -96,7 +96,7 @@ class Meter {
 const decibels = (factor: number): number => 20 * Math.log10(factor);
 
 /** The pauses that a track plays within some seconds of a gap, as they are heard there: what of a recording, and the clip's gain. */
-function pausesAround(doc: Document, clips: readonly Clip[], pauses: readonly Quiet[], [from, to]: Stretch): { quiet: Quiet; gain: number }[] {
+function pausesAround(doc: Document, clips: readonly Clip[], pauses: readonly Quiet[], [from, to]: Interval): { quiet: Quiet; gain: number }[] {
   const reach = AROUND * doc.sampleRate;
   return clips.flatMap((clip) => {
     if (clip.recipe || clip.envelopes?.gain || clip.mute) return [];
@@ -120,7 +120,7 @@ export async function roomOf(versionId: string, request: z.infer<typeof RoomRequ
   const lane = doc.lanes.get(trackId);
   if (!doc.tracks.has(trackId) || !lane) throw new ApiError(404, "not-found", `There is no track "${trackId}" in this version.`, { path: "trackId" });
   const within = lane.within(start, end);
-  const gaps = gapsBetween(unionOf([within.map((c): Stretch => [c.start, clipEnd(c)])]), start, end);
+  const gaps = gapsBetween(unionOf([within.map((c): Interval => [c.start, clipEnd(c)])]), start, end);
   if (gaps.length === 0) throw new ApiError(422, "no-gap", "There is no gap to fill there.", { path: "start" });
   const missing = request.passages?.find((p) => !doc.sources.has(p.sourceId) || p.to > (doc.sources.get(p.sourceId)?.length ?? 0));
   if (missing)

@@ -1,6 +1,6 @@
 import { CHUNK, chunkPeaks, PEAK_FIELDS, PEAK_LEVELS, PEAK_OFFSETS } from "@wet-thread/core/analysis/peaks";
 import { decodeFrames, type FileLayout } from "@wet-thread/core/media/pcm";
-import { isMade, momentOf, ofPlayedId } from "@wet-thread/core/model/played";
+import { isMade, momentOf, ofPlayedId } from "@wet-thread/core/model/recipe/played-recording";
 import { readChunked } from "@wet-thread/core/render/chunked";
 import type { PcmReader, SourceSpan } from "@wet-thread/core/render/reader";
 import { and, eq, inArray, sql } from "drizzle-orm";
@@ -84,9 +84,9 @@ interface Chunk {
 }
 
 /** Gives room for so many samples. */
-type Room = (count: number) => Float32Array;
+type Buffers = (count: number) => Float32Array;
 
-async function chunksInFiles(wanted: Wanted, layouts: Layouts, room: Room): Promise<Chunk[]> {
+async function chunksInFiles(wanted: Wanted, layouts: Layouts, buffers: Buffers): Promise<Chunk[]> {
   const places: { sourceId: string; index: number; layout: FileLayout; span: ByteSpan; frames: number }[] = [];
   for (const [sourceId, indexes] of wanted) {
     const layout = layouts.get(sourceId);
@@ -99,7 +99,7 @@ async function chunksInFiles(wanted: Wanted, layouts: Layouts, room: Room): Prom
   }
   const bytes = await readSpans(places.map((p) => p.span));
   return places.map(({ sourceId, index, layout, frames }, i) => {
-    const channels = Array.from({ length: layout.channels }, () => room(frames));
+    const channels = Array.from({ length: layout.channels }, () => buffers(frames));
     decodeFrames(bytes[i], layout, channels);
     return { sourceId, index, channels };
   });
@@ -131,9 +131,9 @@ async function chunksInTable(wanted: readonly (readonly [string, ReadonlySet<num
 }
 
 /** Fetches chunks of recordings as they came; of those that are not ready, and past a recording's end, nothing. */
-async function chunksAsTheyCame(wanted: Wanted, room: Room): Promise<Chunk[]> {
+async function chunksAsTheyCame(wanted: Wanted, buffers: Buffers): Promise<Chunk[]> {
   const layouts = await layoutsOf(wanted.keys());
-  const both = await Promise.all([chunksInFiles(wanted, layouts, room), chunksInRows(wanted, layouts)]);
+  const both = await Promise.all([chunksInFiles(wanted, layouts, buffers), chunksInRows(wanted, layouts)]);
   return both.flat();
 }
 
@@ -221,11 +221,11 @@ async function forwards(wanted: Wanted): Promise<Wanted> {
 }
 
 /** Fetches chunks of recordings that are ready, or of what clips play of them; others, and chunks past the end, are left away. */
-async function readChunks(wanted: Wanted, room: Room = (count) => new Float32Array(count)): Promise<Chunk[]> {
+async function readChunks(wanted: Wanted, buffers: Buffers = (count) => new Float32Array(count)): Promise<Chunk[]> {
   const backwards = new Map([...wanted].filter(([id]) => ofPlayedId(id).reverse));
-  if (backwards.size === 0) return chunksAsTheyCame(wanted, room);
+  if (backwards.size === 0) return chunksAsTheyCame(wanted, buffers);
   const plain = new Map([...wanted].filter(([id]) => !backwards.has(id)));
-  return (await Promise.all([chunksAsTheyCame(plain, room), chunksBackwards(backwards)])).flat();
+  return (await Promise.all([chunksAsTheyCame(plain, buffers), chunksBackwards(backwards)])).flat();
 }
 
 /** The samples of one chunk as floats, all channels one after the other; null when the recording has no such chunk. */

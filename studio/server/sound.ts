@@ -1,9 +1,9 @@
 import { PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
-import { gapsBetween, roomLevel, type Stretch, soundStretches, soundThreshold } from "@wet-thread/core/analysis/silence";
+import { gapsBetween, type Interval, roomLevel, soundStretches, soundThreshold } from "@wet-thread/core/analysis/silence";
 import { clipEnvelopeFactor } from "@wet-thread/core/dsp/envelope";
-import { soundTogether } from "@wet-thread/core/edit/clips/clear-silence";
-import { leadsOf } from "@wet-thread/core/edit/links";
-import { isMade, playedId } from "@wet-thread/core/model/played";
+import { leadsOf } from "@wet-thread/core/edit/links/links";
+import { soundTogether } from "@wet-thread/core/edit/links/sound-together";
+import { isMade, playedId } from "@wet-thread/core/model/recipe/played-recording";
 import { type Clip, clipEnd, gainFactor } from "@wet-thread/core/model/schema";
 import { LRUCache } from "lru-cache";
 import { z } from "zod";
@@ -114,7 +114,7 @@ export async function soundOf(versionId: string, request: z.infer<typeof SoundRe
   const own = new Map(
     all.map(({ clip, levels, first }) => {
       const by = clip.start - clip.offset + first;
-      return [clip.id, soundStretches(levels, BLOCK, levels.length * BLOCK, rule).map(([from, to]): Stretch => [from + by, to + by])] as const;
+      return [clip.id, soundStretches(levels, BLOCK, levels.length * BLOCK, rule).map(([from, to]): Interval => [from + by, to + by])] as const;
     }),
   );
   const together = request.links ? soundTogether(doc, own) : own;
@@ -124,7 +124,7 @@ export async function soundOf(versionId: string, request: z.infer<typeof SoundRe
     room: suggestion.room,
     clips: clips.map((clip) => {
       const keep = (together.get(clip.id) ?? [])
-        .map(([from, to]): Stretch => [Math.max(clip.start, from), Math.min(clipEnd(clip), to)])
+        .map(([from, to]): Interval => [Math.max(clip.start, from), Math.min(clipEnd(clip), to)])
         .filter(([from, to]) => to > from);
       const silent = gapsBetween(keep, clip.start, clipEnd(clip)).reduce((sum, [from, to]) => sum + to - from, 0);
       return { clipId: clip.id, keep, silent };

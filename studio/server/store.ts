@@ -84,6 +84,16 @@ export interface ByteSpan {
   readonly size: number;
 }
 
+/** Bytes of a recording that should be there are not. */
+export class BytesMissing extends Error {
+  constructor(
+    readonly sourceId: string,
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
 /** Fetches many stretches of stored recordings at once; the answer has one buffer for each, in their order. */
 export async function readSpans(spans: readonly ByteSpan[]): Promise<Uint8Array<ArrayBuffer>[]> {
   const out: Uint8Array<ArrayBuffer>[] = [];
@@ -99,10 +109,10 @@ export async function readSpans(spans: readonly ByteSpan[]): Promise<Uint8Array<
   const wanted = parts.map((p, n) => `(${numbers([n])}, ${quoted(p.sourceId)}, ${numbers([p.piece, p.begin - p.piece * PIECE + 1, p.count])})`);
   const select = `select w.n, substring(b.data from w.start for w.count) from (values ${wanted.join(",")}) as w (n, id, piece, start, count)
     join source_bytes b on b.source_id = w.id and b.index = w.piece`;
-  let found = 0;
+  const lacking = new Set(parts.keys());
   for await (const [n, bytes] of copyOut(select)) {
     const { span, at, count } = parts[n.readInt32BE()];
-    if (bytes.length === count) found++;
+    if (bytes.length === count) lacking.delete(n.readInt32BE());
     const { size } = spans[span];
     // Most lie in one piece, and are handed on as they came.
     if (count === size) out[span] = new Uint8Array(bytes.buffer as ArrayBuffer, bytes.byteOffset, size);
@@ -111,7 +121,8 @@ export async function readSpans(spans: readonly ByteSpan[]): Promise<Uint8Array<
       out[span].set(bytes, at);
     }
   }
-  if (found < parts.length) throw new Error(`Of ${parts.length} stretches of recordings ${parts.length - found} are missing.`);
+  const [first] = lacking;
+  if (first !== undefined) throw new BytesMissing(parts[first].sourceId, `Of ${parts.length} stretches of recordings ${lacking.size} are missing.`);
   return out;
 }
 

@@ -1,4 +1,4 @@
-import { sliceOf } from "@wet-thread/core/edit/parts";
+import { sliceOf } from "@wet-thread/core/edit/cutting/parts";
 import { type Compared, compare, matchedTracks } from "@wet-thread/core/model/compare";
 import { NEW_PIECE, PIECE_ID } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd, Id, Name, type Piece, Position, type Track, type VersionData } from "@wet-thread/core/model/schema";

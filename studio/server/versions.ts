@@ -220,7 +220,7 @@ async function holdSources(tx: Transaction, changes: readonly Change[]): Promise
   if (rows.length < used.size) throw new EditError("A recording that this needs has been removed for good.", "sourceId");
 }
 
-interface Step {
+interface WrittenStep {
   readonly kind: "edit" | "undo" | "redo";
   readonly name: string;
   readonly edits: Edit[];
@@ -245,7 +245,7 @@ async function write(
   run: (statement: SQL) => Promise<{ rows: unknown[] }>,
   version: LoadedVersion,
   after: Document,
-  step: Step,
+  step: WrittenStep,
 ): Promise<{ revision: number; changes: StoredChange[] } | null> {
   const revision = version.revision + 1;
   const changes = storedChanges(step.changes);
@@ -277,7 +277,12 @@ async function write(
 }
 
 /** Writes a step of a version that the caller's transaction holds. */
-async function commit(tx: Transaction, version: LoadedVersion, after: Document, step: Step): Promise<{ revision: number; changes: StoredChange[] }> {
+async function commit(
+  tx: Transaction,
+  version: LoadedVersion,
+  after: Document,
+  step: WrittenStep,
+): Promise<{ revision: number; changes: StoredChange[] }> {
   await holdSources(tx, step.changes);
   await wantMade(tx, version.doc.sources, step.changes);
   const written = await write((statement) => tx.execute(statement), version, after, step);
@@ -322,7 +327,7 @@ type Done = StepResult & { readonly version: LoadedVersion | null };
 /** What edits make of a version, as a step to be written. */
 async function stepOf(on: Reader, version: LoadedVersion, request: z.infer<typeof EditRequest>, edits: Edit[]) {
   const { doc, changes, notes, name } = await applyEditsInTurns(await withHits(on, version.doc, edits), edits, pause);
-  const step: Step = { kind: "edit", name: request.name || name, edits: keptEdits(edits), changes, key: request.key, row: request.row };
+  const step: WrittenStep = { kind: "edit", name: request.name || name, edits: keptEdits(edits), changes, key: request.key, row: request.row };
   return { step, notes, doc, version: { ...version, doc } };
 }
 

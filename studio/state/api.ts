@@ -1,5 +1,5 @@
 import type { Told } from "@wet-thread/core/media/format";
-import type { KeptPart } from "@wet-thread/core/model/kept-part";
+import type { KeptPart } from "@wet-thread/core/model/clip/kept-part";
 import type { Hit } from "@wet-thread/core/model/schema";
 
 /** An error answer of the API; `status` 0 when the server could not be reached. */

@@ -1,5 +1,5 @@
 import { CHUNK, levelFor, PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
-import { ofPlayedId } from "@wet-thread/core/model/played";
+import { ofPlayedId } from "@wet-thread/core/model/recipe/played-recording";
 import { channelOf, readChunked } from "@wet-thread/core/render/chunked";
 import type { PcmReader } from "@wet-thread/core/render/reader";
 import { LRUCache } from "lru-cache";

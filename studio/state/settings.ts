@@ -1,7 +1,8 @@
 import type { BlendLaw, Dye, FadeShape, StretchKind } from "@wet-thread/core/model/schema";
 import type { PointKind } from "@wet-thread/core/snap/snap";
 import type { PositionUnit } from "@wet-thread/core/time/format";
-import { type GridFamily, type GridStep, stepForZoom, type Timebase } from "@wet-thread/core/time/grid";
+import { type GridFamily, stepForZoom, type Timebase } from "@wet-thread/core/time/grid";
+import type { GridStep } from "@wet-thread/core/time/grid-step";
 import { create } from "zustand";
 import { persist } from "zustand/middleware";
 

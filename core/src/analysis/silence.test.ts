@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { noise } from "../testing/arbitraries";
-import { gapsBetween, roomLevel, type SilenceRule, type Stretch, soundStretches, soundThreshold, suggestThreshold, unionOf } from "./silence";
+import { gapsBetween, type Interval, roomLevel, type SilenceRule, soundStretches, soundThreshold, suggestThreshold, unionOf } from "./silence";
 
 const BLOCK = 64;
 const levels = fc.array(fc.float({ min: 0, max: 1, noNaN: true }), { maxLength: 200 }).map((l) => Float32Array.from(l));
@@ -12,8 +12,9 @@ const rules: fc.Arbitrary<SilenceRule> = fc.record({
   padBefore: fc.nat(500),
   padAfter: fc.nat(500),
 });
+
 const lengthOf = (l: Float32Array): number => Math.max(0, l.length * BLOCK - 20);
-const covers = (stretches: readonly Stretch[], sample: number): boolean => stretches.some(([a, b]) => a <= sample && sample < b);
+const covers = (stretches: readonly Interval[], sample: number): boolean => stretches.some(([a, b]) => a <= sample && sample < b);
 
 describe("the room's level", () => {
   it("is the one that sorting tells, and nothing is moved by asking", () => {

@@ -12,14 +12,14 @@ export interface SilenceRule {
 }
 
 /** A stretch [from, to), in samples. */
-export type Stretch = readonly [from: number, to: number];
+export type Interval = readonly [from: number, to: number];
 
 /**
  * The stretches of a recording that hold sound, in order and apart from each other. `levels` has the greatest magnitude of each `block`
  * samples (the last block may be short of `length`, the number of samples); borders lie on blocks but for the pads. Pauses are closed
  * before short sounds are left out, so that words of a few quiet syllables stay whole.
  */
-export function soundStretches(levels: Float32Array, block: number, length: number, rule: SilenceRule): Stretch[] {
+export function soundStretches(levels: Float32Array, block: number, length: number, rule: SilenceRule): Interval[] {
   const closed: [number, number][] = [];
   for (let i = 0; i < levels.length; i++) {
     if (levels[i] < rule.threshold) continue;
@@ -41,9 +41,11 @@ export function soundStretches(levels: Float32Array, block: number, length: numb
 
 /** A level below this is digital silence and says nothing about the room's. */
 const NOTHING = 1e-5;
+
 /** Where this part of all blocks is digital silence the pauses are, and whatever is within so many dB of the sound belongs to it. */
 const EMPTY = 0.03;
 const REACH_DB = 50;
+
 /**
  * A pause is one only where all of it is quiet, so the room is told by the peaks of stretches of this many blocks: it is what this part of
  * them stays below. The sound is the level that this part of all blocks stays below.
@@ -51,12 +53,15 @@ const REACH_DB = 50;
 const STRETCH = 32;
 const ROOM = 0.05;
 const SOUND = 0.95;
+
 /** Above the room by this part of the way to the sound, in dB; at least 6 dB, at most 18. */
 const PART = 0.3;
+
 /** Room and sound that are nearer to each other can't be told apart by level. */
 const LEAST_DB = 9;
 
 const decibels = (magnitude: number): number => 20 * Math.log10(magnitude);
+
 /** What a part of some values stays below. Changes their order. */
 const below = (values: Float32Array, part: number): number => nthOf(values, Math.min(values.length - 1, Math.floor(part * values.length)));
 
@@ -128,8 +133,8 @@ export function soundThreshold(levels: Float32Array): number | null {
 }
 
 /** What of [from, to) none of the stretches covers; they are in order and apart. */
-export function gapsBetween(stretches: readonly Stretch[], from: number, to: number): Stretch[] {
-  const gaps: Stretch[] = [];
+export function gapsBetween(stretches: readonly Interval[], from: number, to: number): Interval[] {
+  const gaps: Interval[] = [];
   let at = from;
   for (const [a, b] of stretches) {
     if (at >= to) break;
@@ -141,7 +146,7 @@ export function gapsBetween(stretches: readonly Stretch[], from: number, to: num
 }
 
 /** Stretches that any of some lists covers, in order and apart. */
-export function unionOf(lists: readonly (readonly Stretch[])[]): Stretch[] {
+export function unionOf(lists: readonly (readonly Interval[])[]): Interval[] {
   const out: [number, number][] = [];
   for (const [from, to] of lists.flat().sort((a, b) => a[0] - b[0])) {
     const last = out.at(-1);

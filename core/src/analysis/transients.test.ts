@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { SURE } from "../model/hits";
+import { SURE } from "../model/clip/hits";
 import { noise } from "../testing/arbitraries";
 import { accuracy, generatedHits, MATERIALS } from "../testing/generated-hits";
 import { hitsOfChannels, OnsetFinder } from "./transients";

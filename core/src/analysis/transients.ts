@@ -1,4 +1,4 @@
-import { SURE } from "../model/hits";
+import { SURE } from "../model/clip/hits";
 import type { Hit } from "../model/schema";
 import { Novelty } from "./novelty";
 import { LOOKS_AFTER, LOOKS_BACK, placeOnset } from "./onset-place";

@@ -1,8 +1,8 @@
 import { beforeAll, describe, expect, it } from "vitest";
-import { isMade, type Making, makingOf, playedId } from "../model/played";
+import { isMade, type Making, makingOf, playedId } from "../model/recipe/played-recording";
 import type { EnvelopePoint } from "../model/schema";
 import { pitchRatio } from "./bend";
-import { makeWhole } from "./make";
+import { makeWhole } from "./make-recording";
 import { loadStretcher } from "./stretcher";
 
 const RATE = 48_000;

@@ -1,9 +1,10 @@
+import { lastWhere } from "../base/sorted";
 import type { EnvelopePoint } from "../model/schema";
 import { MOST_PITCH } from "../model/schema";
 import { momentRecorded, type Run, runAt, type TimeMap } from "../time/time-map";
 import { envelopeValue } from "./envelope";
 import { exp } from "./maths";
-import type { Line } from "./smooth";
+import type { Line } from "./stretch-smooth";
 
 /*
  * Pitch that moves: a recording is stretched by as much as its pitch is to rise at each moment, and that is played faster by as much, so that
@@ -48,12 +49,7 @@ export function bendOf(map: TimeMap, points: readonly EnvelopePoint[], pitch: nu
     let [low, high] = [-1, 1];
     while (momentRecorded(map, low) > own) low *= 2;
     while (momentRecorded(map, high) < own) high *= 2;
-    while (high - low > 1) {
-      const middle = Math.floor((low + high) / 2);
-      if (momentRecorded(map, middle) <= own) low = middle;
-      else high = middle;
-    }
-    return low;
+    return low + lastWhere(high - low, (i) => momentRecorded(map, low + i) <= own);
   };
   const [first, last] = [Math.floor(made(from) / CELL), Math.ceil((made(to) + 1) / CELL)];
   const edges = Array.from({ length: last - first + 1 }, (_, k) => (first + k) * CELL);
@@ -64,15 +60,11 @@ export function bendOf(map: TimeMap, points: readonly EnvelopePoint[], pitch: nu
   const paces = places.slice(1).map((_, k) => ratio((own[k] + own[k + 1]) / 2));
   const stretched = [0];
   for (let k = 0; k < paces.length; k++) stretched.push(stretched[k] + paces[k] * (tape ? own[k + 1] - own[k] : places[k + 1] - places[k]));
-  const cellOf = (at: number): number => {
-    let [low, high] = [0, places.length - 2];
-    while (low < high) {
-      const middle = (low + high + 1) >> 1;
-      if (places[middle] <= at) low = middle;
-      else high = middle - 1;
-    }
-    return low;
-  };
+  const cellOf = (at: number): number =>
+    Math.max(
+      0,
+      lastWhere(places.length - 1, (i) => places[i] <= at),
+    );
   return {
     line: {
       from: own,

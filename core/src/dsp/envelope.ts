@@ -1,5 +1,6 @@
+import { lastWhere } from "../base/sorted";
 import type { Kernels } from "../kernels/kernels";
-import { type LineKind, linePlace, madeLine } from "../model/played";
+import { type LineKind, linePlace, madeLine } from "../model/recipe/played-recording";
 import { type Clip, type EnvelopePoint, gainFactor } from "../model/schema";
 
 /** −144 dB and below is silence. */
@@ -9,16 +10,7 @@ const SILENCE = -144;
 const ANCHOR = 16_384;
 
 /** The place in the list of the last point at or before a position; −1 before the first. */
-export function pointBefore(points: readonly EnvelopePoint[], at: number): number {
-  let low = 0;
-  let high = points.length;
-  while (low < high) {
-    const middle = (low + high) >> 1;
-    if (points[middle].at <= at) low = middle + 1;
-    else high = middle;
-  }
-  return low - 1;
-}
+export const pointBefore = (points: readonly EnvelopePoint[], at: number): number => lastWhere(points.length, (i) => points[i].at <= at);
 
 /** Whether a segment touches silence: then it runs straight in amplitude. */
 const touchesSilence = (a: EnvelopePoint, b: EnvelopePoint): boolean => a.value <= SILENCE || b.value <= SILENCE;

@@ -1,3 +1,4 @@
+import { curvesOf, ownLength, placeOf } from "../model/clip/fade-curves";
 import { type BlendLaw, type Fade, type FadeCurve, type FadeShape, MOST_OVER } from "../model/schema";
 
 const K = 5;
@@ -104,15 +105,6 @@ export function keptFade(fade: Fade): Fade {
   );
 }
 
-const placeOf = (curve: FadeCurve): { from: number; of: number } => curve.part ?? { from: 0, of: curve.length };
-
-/** A fade's curves, what is left of the oldest first. */
-export function curvesOf(fade: Fade): FadeCurve[] {
-  if (fade.length === 0) return [];
-  const { over, ...main } = fade;
-  return over ? [main, ...over] : [main];
-}
-
 /** The fade that some curves make together, the first being the oldest; without any, a bare one that remembers a shape. */
 export function fadeOfCurves(curves: readonly FadeCurve[], shape: Pick<Fade, "shape" | "bend">): Fade {
   const [main, ...over] = curves;
@@ -120,9 +112,6 @@ export function fadeOfCurves(curves: readonly FadeCurve[], shape: Pick<Fade, "sh
   if (over.length === 0) return main;
   return { ...main, length: Math.max(...curves.map((c) => c.length)), over };
 }
-
-/** A curve and where it ends; of one that the others reach beyond, its own end counts. */
-const ownLength = (curve: FadeCurve): number => Math.min(curve.length, placeOf(curve).of - placeOf(curve).from);
 
 /** The piece of a fade that is left when its loud end is cut off after `length` samples from its silent end. */
 export function fadeQuietPart(fade: Fade, length: number): Fade {
@@ -142,11 +131,6 @@ export function fadeLoudPart(fade: Fade, cut: number): Fade {
   });
   return fadeOfCurves(left, fade);
 }
-
-/** Whether a fade ends in the middle of its curve: a cut took its loud end. */
-export const isCutShort = (fade: Fade): boolean =>
-  (fade.part !== undefined || fade.over !== undefined) &&
-  curvesOf(fade).some((c) => placeOf(c).from + ownLength(c) < placeOf(c).of && c.length === fade.length);
 
 /** A fade that a cut took the loud end of, on a clip that grew to `length` samples: its curves go on as far as there is room again. */
 export const fadeGrown = (fade: Fade, length: number): Fade =>

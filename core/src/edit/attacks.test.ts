@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
+import { hitsBetween } from "../model/clip/hits";
 import type { Document } from "../model/document";
-import { hitsBetween } from "../model/hits";
 import { type Clip, clipEnd } from "../model/schema";
 import { documentOf, plainClip } from "../testing/arbitraries";
 import { applyEdit } from "./registry";

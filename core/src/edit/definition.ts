@@ -1,7 +1,8 @@
 import { z } from "zod";
 import { Bend, FadeShape, Id, Position } from "../model/schema";
+import type { NewEdges } from "./edge-origins";
 import type { Law } from "./law";
-import type { NewEdges, Transaction } from "./transaction";
+import type { Transaction } from "./transaction";
 
 /** An edit: its parameters, what it does to a transaction, and an example for the docs that the tests run. */
 export interface EditDefinition<P = unknown> {

@@ -1,9 +1,9 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
+import { written } from "../base/digest";
 import { isLent } from "../dsp/fades";
 import { applyChanges, blendAfter, type Document, dataOf, invertChanges } from "../model/document";
-import { written } from "../model/hash";
-import { playsSame } from "../model/played";
+import { playsSame } from "../model/recipe/played-recording";
 import { type Clip, clipEnd } from "../model/schema";
 import { MemoryReader } from "../render/reader";
 import { Renderer } from "../render/renderer";
@@ -12,7 +12,7 @@ import { aimed, edited, edits } from "../testing/edits";
 import { bundleClips } from "./bundles/members";
 import { EditError } from "./errors";
 import { WINDOW } from "./law";
-import { partners, withLinkedTracks } from "./links";
+import { partners, withLinkedTracks } from "./links/links";
 import { applyEdit, EDITS, type Edit, type Outcome } from "./registry";
 
 /** The core knows no machine; its tests ask the one they run on how long to look. */

@@ -1,4 +1,4 @@
-import type { ClipField } from "../model/clip-fields";
+import type { ClipField } from "../model/clip/fields";
 
 /*
  * The law of an edit: what it may do to the sound and to the clips, told beside it. Random edits of every kind hold it (`law.test.ts`); the docs say

@@ -1,48 +1,48 @@
 import { z } from "zod";
 import type { Change, Document } from "../model/document";
 import { nameOf } from "../model/schema";
-import { bundle, release, setBundle } from "./bundles/bundle";
-import { settleBundles } from "./bundles/settle";
-import { addClip } from "./clips/add-clip";
-import { blendRange, removeBlend, setBlend } from "./clips/blends";
-import { clearSilence } from "./clips/clear-silence";
-import { closeGaps } from "./clips/close-gaps";
-import { conform } from "./clips/conform";
-import { copy, paste, repeat } from "./clips/copy";
-import { deleteClips } from "./clips/delete";
-import { setEnvelope, shiftEnvelope } from "./clips/envelopes";
-import { fadeRange, setFade } from "./clips/fades";
-import { fillRoom } from "./clips/fill-room";
-import { addHits, moveHit, removeHits, resetHits, setSensitivity } from "./clips/hits";
-import { join } from "./clips/join";
-import { laySlices } from "./clips/lay-slices";
-import { move } from "./clips/move";
-import { replaceWithPrint } from "./clips/print";
-import { reverse, reverseRange } from "./clips/reverse";
-import { mute, setClip, setGain, setLayer } from "./clips/settings";
-import { shiftInside } from "./clips/shift-inside";
-import { smooth } from "./clips/smooth";
-import { split } from "./clips/split";
-import { asRecorded, setPitch, stretch } from "./clips/stretch";
-import { tighten } from "./clips/tighten";
-import { treat, treatRange } from "./clips/treat";
-import { trim } from "./clips/trim";
-import { warp } from "./clips/warp";
 import { Common, type EditDefinition, newEdgesOf } from "./definition";
 import { EditError } from "./errors";
+import { bundle, release, setBundle } from "./kinds/bundles/bundle";
+import { clearSilence } from "./kinds/cut/clear-silence";
+import { deleteClips } from "./kinds/cut/delete";
+import { shiftInside } from "./kinds/cut/shift-inside";
+import { split } from "./kinds/cut/split";
+import { tighten } from "./kinds/cut/tighten";
+import { trim } from "./kinds/cut/trim";
+import { blendRange, removeBlend, setBlend } from "./kinds/join/blends";
+import { fadeRange, setFade } from "./kinds/join/fades";
+import { join } from "./kinds/join/join";
+import { smooth } from "./kinds/join/smooth";
+import { addMarker, addSection, removeMarker, removeSection, setLoop, setMarker, setSection, setTime } from "./kinds/piece/piece";
+import { insertSection, insertTime, removeTime } from "./kinds/piece/sections";
+import { addClip } from "./kinds/place/add-clip";
+import { closeGaps } from "./kinds/place/close-gaps";
+import { copy, paste, repeat } from "./kinds/place/copy";
+import { laySlices } from "./kinds/place/lay-slices";
+import { move } from "./kinds/place/move";
+import { deleteRange, moveRange, muteRange, repeatRange, splitRange } from "./kinds/ranges/ranges";
+import { fillRoom } from "./kinds/room/fill-room";
+import { conform } from "./kinds/sound/conform";
+import { setEnvelope, shiftEnvelope } from "./kinds/sound/envelopes";
+import { addHits, moveHit, removeHits, resetHits, setSensitivity } from "./kinds/sound/hits";
+import { replaceWithPrint } from "./kinds/sound/print";
+import { reverse, reverseRange } from "./kinds/sound/reverse";
+import { mute, setClip, setGain, setLayer } from "./kinds/sound/settings";
+import { asRecorded, setPitch, stretch } from "./kinds/sound/stretch";
+import { treat, treatRange } from "./kinds/sound/treat";
+import { warp } from "./kinds/sound/warp";
+import { layRecording } from "./kinds/takes/record";
+import { addLane, flatten, moveLane, openOut, pick, removeLane, setLane, stackTakes } from "./kinds/takes/stack";
+import { setRide } from "./kinds/tracks/ride";
+import { addTrack, duplicateTrack, moveTrack, removeTrack, renameTrack, setTrack } from "./kinds/tracks/tracks";
 import { lawWords } from "./law";
-import { linkedShares, type Share, throughLinks, withShares } from "./linked-shares";
-import type { SeamName } from "./links";
-import { settleBlends } from "./passes/blends";
-import { settleLayers } from "./passes/layers";
-import { settleNewEdges } from "./passes/new-edges";
-import { addMarker, addSection, removeMarker, removeSection, setLoop, setMarker, setSection, setTime } from "./piece/piece";
-import { insertSection, insertTime, removeTime } from "./piece/sections";
-import { deleteRange, moveRange, muteRange, repeatRange, splitRange } from "./ranges/ranges";
-import { layRecording } from "./takes/record";
-import { addLane, flatten, moveLane, openOut, pick, removeLane, setLane, stackTakes } from "./takes/stack";
-import { setRide } from "./tracks/ride";
-import { addTrack, duplicateTrack, moveTrack, removeTrack, renameTrack, setTrack } from "./tracks/tracks";
+import { linkedShares, type Share, throughLinks, withShares } from "./links/linked-shares";
+import type { SeamName } from "./links/links";
+import { passBlends } from "./passes/blends";
+import { passBundles } from "./passes/bundles";
+import { passLayers } from "./passes/layers";
+import { passNewEdges } from "./passes/new-edges";
 import { Transaction } from "./transaction";
 
 /** Every edit there is. */
@@ -179,7 +179,7 @@ export function applyEdit(doc: Document, edit: Edit, scratch?: Map<string, numbe
     const tx = new Transaction(doc, key ?? newKey(), { inside, leads, edge: newEdgesOf(edges), scratch, links, named });
     const name = definition.apply(tx, withShares(params.data as object, definition.links, taken));
     for (const { instead } of taken) if (instead) definition.apply(tx, { ...(params.data as object), ...instead });
-    settle(tx);
+    runPasses(tx);
     return { ...tx.finish(), name: nameOf(name), notes: tx.notes };
   };
   return throughLinks(doc, shares, done);
@@ -192,11 +192,11 @@ function namedIn(params: { clipIds?: string[]; clipId?: string; bundleId?: strin
 }
 
 /** What every edit must leave right, one after the other. */
-function settle(tx: Transaction): void {
-  settleBlends(tx);
-  settleNewEdges(tx);
-  settleBundles(tx);
-  settleLayers(tx);
+function runPasses(tx: Transaction): void {
+  passBlends(tx);
+  passNewEdges(tx);
+  passBundles(tx);
+  passLayers(tx);
 }
 
 /** Several edits at work as one step: each is done in turn, and what they did together is handed over at the end. */

@@ -1,5 +1,5 @@
+import { evenClip } from "../model/clip/even-layout";
 import { type Change, type Document, type Entities, type EntityKind, entityOf } from "../model/document";
-import { evenClip } from "../model/even";
 import { type Clip, OPTIONAL_FIELDS } from "../model/schema";
 
 /**

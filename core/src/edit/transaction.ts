@@ -1,10 +1,13 @@
+import { differs } from "../model/alike";
+import { copiedClip, evenClip, movedClip } from "../model/clip/even-layout";
 import { applyChanges, type Change, type Document, type Entities, type EntityKind, entityOf, PIECE_ID, timebaseOf } from "../model/document";
-import { copiedClip, evenClip, movedClip } from "../model/even";
+import type { Lane } from "../model/index/lane";
 import { clipProblems, NOTHING_WRONG } from "../model/invariants";
-import type { Lane } from "../model/lane";
 import { unreadable } from "../model/readable";
-import type { Clip, FadeCurve, Track } from "../model/schema";
+import type { Clip, Track } from "../model/schema";
+import { BARE_EDGES, EdgeOrigins, type NewEdges } from "./edge-origins";
 import { EditError } from "./errors";
+import { NewIds } from "./new-ids";
 
 export type ClipChange = Extract<Change, { kind: "clip" }>;
 
@@ -17,25 +20,6 @@ interface Touched {
   held: Entities[EntityKind] | null;
   shown: boolean;
 }
-
-export type Side = "start" | "end";
-
-/** What new edges get: a fade, length 0 leaving them bare, or a blend with the edge that they meet. */
-export interface NewEdges extends Pick<FadeCurve, "length" | "shape" | "bend"> {
-  /** A blend where the edge meets another one and there is material, else the fade. */
-  readonly blend: boolean;
-  /** Takes nothing from an attack. */
-  readonly attacks: boolean;
-  /** Goes by itself as soon as the audio runs on again. */
-  readonly lent: boolean;
-}
-export const BARE_EDGES: NewEdges = { length: 0, shape: "power", bend: 0, blend: false, attacks: false, lent: true };
-
-/**
- * Where an edge comes from: laid bare by this edit, kept just as it is whatever it looks like, or one that a clip had before. One that is `slid`
- * stands where it stood, though other audio lies at it.
- */
-export type EdgeOrigin = "new" | "kept" | { readonly clipId: string; readonly side: Side; readonly slid?: true };
 
 /**
  * One edit at work: it reads the document as it stands with what was set so far, and keeps for each thing it touched what it was and
@@ -53,12 +37,11 @@ export class Transaction {
   private current: Document;
   /** What `current` does not show yet. */
   private stale: Touched[] = [];
-  private ids = 0;
 
   constructor(
     readonly before: Document,
     /** Makes the ids of what this edit creates the same in the page and on the server. */
-    private readonly key: string,
+    key: string,
     {
       inside = null,
       leads = new Map(),
@@ -82,6 +65,8 @@ export class Transaction {
     } = {},
   ) {
     this.current = before;
+    this.edges = new EdgeOrigins(before);
+    this.ids = new NewIds(before, key, (kind, id) => this.changed[kind].size > 0 && this.changed[kind].has(id));
     this.inside = inside;
     this.leads = leads;
     this.given = edge;
@@ -104,69 +89,13 @@ export class Transaction {
   }
   /** What could not be done though the edit was, in words: what was left, and why. */
   readonly notes: string[] = [];
-  /** Where edges come from that are not simply those which their clip had before. */
-  private readonly edges: Readonly<Record<Side, Map<string, EdgeOrigin>>> = { start: new Map(), end: new Map() };
-
-  edgeIsNew(clipId: string, side: Side): void {
-    this.edges[side].set(clipId, "new");
-  }
-  edgeIsKept(clipId: string, side: Side): void {
-    this.edges[side].set(clipId, "kept");
-  }
-
-  /** An edge is one that another clip, or the other side, had until now. */
-  edgeComesFrom(clipId: string, side: Side, from: string, fromSide: Side): void {
-    this.edges[side].set(clipId, this.edgeOrigin(from, fromSide));
-  }
-  /** A clip's edges stand where they stood, though its audio went along inside them. */
-  edgesStay(clipId: string): void {
-    for (const side of ["start", "end"] as const) {
-      const origin = this.edgeOrigin(clipId, side);
-      if (typeof origin === "object") this.edges[side].set(clipId, { ...origin, slid: true });
-    }
-  }
-  /** A clip was turned round in place: its start is what was its end. */
-  edgesTurn(clipId: string): void {
-    const [start, end] = [this.edgeOrigin(clipId, "start"), this.edgeOrigin(clipId, "end")];
-    this.edges.start.set(clipId, end);
-    this.edges.end.set(clipId, start);
-  }
-  edgeOrigin(clipId: string, side: Side): EdgeOrigin {
-    return this.edges[side].get(clipId) ?? (this.before.clips.has(clipId) ? { clipId, side } : "new");
-  }
-
-  private idAt(n: number): string {
-    return `${this.key}.${n}`;
-  }
-  private isTaken(n: number): boolean {
-    const id = this.idAt(n);
-    for (const kind of KINDS)
-      if ((this.changed[kind].size > 0 && this.changed[kind].has(id)) || entityOf(this.before, kind, id) !== null) return true;
-    this.laneIds ??= new Set([...this.before.bundles.values()].flatMap((b) => b.takes?.map((l) => l.id) ?? []));
-    return this.laneIds.has(id);
-  }
-  /** Lanes of take stacks have ids of their own too, though they are no things of the document. */
-  private laneIds: Set<string> | null = null;
+  /** Where edges come from. */
+  readonly edges: EdgeOrigins;
+  /** Makes ids for what this edit lays. */
+  private readonly ids: NewIds;
 
   /** An id for a new thing. One that is there already is never given again, whatever keys edits were sent with. */
-  newId(): string {
-    let free = this.ids + 1;
-    if (this.isTaken(free)) {
-      // Thousands may be taken by edits with the same key: a free one is looked for in steps that double, then between the last two.
-      let last = free;
-      for (let step = 1; this.isTaken(free); step *= 2) {
-        last = free;
-        free += step;
-      }
-      while (free - last > 1) {
-        const middle = (last + free) >> 1;
-        if (this.isTaken(middle)) last = middle;
-        else free = middle;
-      }
-    }
-    this.ids = free;
-    return this.idAt(free);
-  }
+  newId = (): string => this.ids.next();
 
   /** The document with everything set so far. */
   get doc(): Document {
@@ -294,21 +223,3 @@ function mapsOf(doc: Document): void {
     throw new EditError((error as Error).message, "tempo");
   }
 }
-
-/** Whether a thing is not what it was; most clips of which thousands changed lie elsewhere. */
-function differs(kind: EntityKind, before: Touched["before"], after: Touched["after"]): boolean {
-  if (kind === "clip" && before && after && (before as Clip).start !== (after as Clip).start) return true;
-  return !alike(before, after);
-}
-
-/** Whether two values hold the same, all the way down. */
-function alike(a: unknown, b: unknown): boolean {
-  if (a === b) return true;
-  if (typeof a !== "object" || typeof b !== "object" || a === null || b === null) return false;
-  const [x, y] = [a as Record<string, unknown>, b as Record<string, unknown>];
-  for (const key in x) if (!alike(x[key], y[key])) return false;
-  for (const key in y) if (x[key] === undefined && y[key] !== undefined) return false;
-  return true;
-}
-
-const KINDS: readonly Exclude<EntityKind, "piece">[] = ["track", "clip", "marker", "section", "bundle"];

@@ -1,5 +1,5 @@
 import { type Document, NEW_PIECE } from "../model/document";
-import { playedSource } from "../model/played";
+import { playedSource } from "../model/recipe/played-recording";
 import { Bundle, Clip, clipEnd, DYES, type Dye, NO_FADE, Piece, Section, type SourceInfo, Track, type VersionData } from "../model/schema";
 import { InterchangeError } from "./error";
 
@@ -8,7 +8,6 @@ import { InterchangeError } from "./error";
  * What it has no word for stands in `metadata` under our own name, by which our files read back the same; it counts where the places beside it
  * are as they were written.
  */
-
 const OURS = "wet_thread";
 export type Json = Readonly<Record<string, unknown>>;
 

@@ -1,6 +1,6 @@
+import { written } from "../base/digest";
 import type { Document } from "./document";
-import { written } from "./hash";
-import { playedId } from "./played";
+import { playedId } from "./recipe/played-recording";
 import { type Clip, clipEnd } from "./schema";
 
 /*

@@ -2,8 +2,8 @@ import type { Timebase } from "../time/grid";
 import { MeterMap } from "../time/meter";
 import { TempoMap } from "../time/tempo";
 import { frameRate } from "../time/timecode";
-import { IdIndex } from "./id-index";
-import { Lane } from "./lane";
+import { IdIndex } from "./index/id-index";
+import { Lane } from "./index/lane";
 import { type Bundle, type Clip, clipEnd, type Marker, type Piece, type Section, type SourceInfo, type Track, type VersionData } from "./schema";
 
 /**

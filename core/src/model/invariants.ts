@@ -1,6 +1,6 @@
-import { isCutShort } from "../dsp/fades";
+import { isCutShort } from "./clip/fade-curves";
 import type { Document } from "./document";
-import { playedSource } from "./played";
+import { playedSource } from "./recipe/played-recording";
 import { type Clip, clipEnd } from "./schema";
 
 export const NOTHING_WRONG: string[] = [];

@@ -3,8 +3,8 @@ import { METER_DENOMINATORS } from "../time/meter";
 import { MAX_BPM, MIN_BPM } from "../time/tempo";
 import { MOST_STRETCH, stretchable } from "../time/time-map";
 import { FRAME_RATES } from "../time/timecode";
-import { type ClipField, fieldsWhere, maskOf, OPTIONAL_CLIP_FIELDS } from "./clip-fields";
-import { Chain } from "./treatment";
+import { type ClipField, fieldsWhere, maskOf, OPTIONAL_CLIP_FIELDS } from "./clip/fields";
+import { Chain } from "./recipe/treatment";
 
 /** Positions and lengths are integers: samples at the project's rate, or ticks where a name says so. */
 export const Position = z.int().min(0).max(Number.MAX_SAFE_INTEGER);

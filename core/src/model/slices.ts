@@ -1,6 +1,6 @@
 import { z } from "zod";
+import { hitsBetween } from "./clip/hits";
 import type { Document } from "./document";
-import { hitsBetween } from "./hits";
 import { type Clip, clipEnd, Gain, Id, Name, Position } from "./schema";
 
 /** The key of the first slice, and how many slices there are keys for: 36 to 127, as MIDI counts keys. */

@@ -1,5 +1,5 @@
+import { hitsBetween } from "../model/clip/hits";
 import { applyChanges, type Change, type Document } from "../model/document";
-import { hitsBetween } from "../model/hits";
 import { type Clip, type Fade, NO_FADE } from "../model/schema";
 import { heardOf } from "./heard";
 

@@ -1,4 +1,5 @@
-import type { Lane } from "../model/lane";
+import { firstWhere } from "../base/sorted";
+import type { Lane } from "../model/index/lane";
 import { type Clip, clipEnd } from "../model/schema";
 
 /** A stretch of a clip that is heard: [from, to) on the timeline. */
@@ -60,13 +61,7 @@ function sweep(clips: readonly Clip[]): Heard[] {
 
 /** The first stretch that may reach past a position: stretches of a lane overlap by at most one blend. */
 export function firstHeardAt(heard: readonly Heard[], position: number): number {
-  let low = 0;
-  let high = heard.length;
-  while (low < high) {
-    const middle = (low + high) >> 1;
-    if (heard[middle].to <= position) low = middle + 1;
-    else high = middle;
-  }
+  const first = firstWhere(heard.length, (i) => heard[i].to > position);
   // `to` is sorted but for partners of a blend; one step back covers them.
-  return Math.max(0, low - 2);
+  return Math.max(0, first - 2);
 }

@@ -1,4 +1,4 @@
-import { playedId } from "../model/played";
+import { playedId } from "../model/recipe/played-recording";
 import type { Clip } from "../model/schema";
 import type { PcmReader } from "./reader";
 

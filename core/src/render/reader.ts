@@ -1,4 +1,4 @@
-import { ofPlayedId } from "../model/played";
+import { ofPlayedId } from "../model/recipe/played-recording";
 
 /** Gives the samples of recordings to whatever renders or measures. */
 export interface PcmReader {

@@ -2,6 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { applyEdit } from "../edit/registry";
 import type { Document } from "../model/document";
+import { ofPlayedId } from "../model/recipe/played-recording";
 import { type Clip, clipEnd, FADE_SHAPES } from "../model/schema";
 import { documentOf, documents, noise, PCM, plainClip, sameSamples } from "../testing/arbitraries";
 import { MemoryReader } from "./reader";
@@ -150,5 +151,22 @@ describe("blends", () => {
       const power = (a: number, b: number) => out[0].subarray(a, b).reduce((s, v) => s + v * v, 0) / (b - a);
       expect(Math.abs(10 * Math.log10(power(2000, 4000) / power(0, 1000)))).toBeLessThan(0.6);
     }
+  });
+
+  it("says which recording could not be read, and nothing where all could", () => {
+    fc.assert(
+      fc.property(documents, (doc) => {
+        const [left, right] = [new Float32Array(2000), new Float32Array(2000)];
+        const silent = new Renderer(doc, { read: () => false });
+        silent.render(0, 2000, left, right);
+        if (silent.missing !== null) expect(doc.sources.has(ofPlayedId(silent.missing).sourceId)).toBe(true);
+        const read: string[] = [];
+        const whole = new Renderer(doc, { read: (id) => read.push(id) > 0 });
+        whole.render(0, 2000, left, right);
+        expect(whole.missing).toBeNull();
+        // Whoever asks for samples and gets none says so.
+        expect(silent.missing !== null).toBe(read.length > 0);
+      }),
+    );
   });
 });

@@ -2,7 +2,7 @@ import { envelopeValue, scaleByEnvelope } from "../dsp/envelope";
 import { blendGains, fadeGain } from "../dsp/fades";
 import { newKernels } from "../kernels/kernels";
 import { blendAfter, type Document } from "../model/document";
-import { linePlace, madeLine, playedId, runsBackwards } from "../model/played";
+import { linePlace, madeLine, playedId, runsBackwards } from "../model/recipe/played-recording";
 import { type Clip, clipEnd, type EnvelopePoint, gainFactor, playedChannels, type Track } from "../model/schema";
 import { firstHeardAt, type Heard, heardOf } from "./heard";
 import { likeness } from "./likeness";

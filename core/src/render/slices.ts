@@ -1,4 +1,4 @@
-import { playTape } from "../dsp/tape";
+import { playTape } from "../dsp/stretch-tape";
 import { type Document, documentFrom, NEW_PIECE } from "../model/document";
 import { type Clip, gainFactor, JUST_LAID } from "../model/schema";
 import { type Slice, tapeLength } from "../model/slices";

@@ -1,6 +1,6 @@
 import { fadesRunOn, withoutLent } from "../dsp/fades";
-import { type ClipField, fieldsWhere } from "../model/clip-fields";
-import { ownEdge, playsSame, runsBackwards } from "../model/played";
+import { type ClipField, fieldsWhere } from "../model/clip/fields";
+import { ownEdge, playsSame, runsBackwards } from "../model/recipe/played-recording";
 import { type Clip, clipEnd, type SourceInfo } from "../model/schema";
 import { MOST_STRETCH } from "../time/time-map";
 

@@ -1,7 +1,7 @@
 import { clipEnvelopeFactor } from "../dsp/envelope";
 import { blendGains, fadeGain } from "../dsp/fades";
 import type { Document } from "../model/document";
-import { playedId, playedSource } from "../model/played";
+import { playedId, playedSource } from "../model/recipe/played-recording";
 import { type Clip, clipEnd, gainFactor, playedChannels } from "../model/schema";
 import type { PcmReader } from "../render/reader";
 import { panGains } from "../render/renderer";
@@ -11,7 +11,6 @@ import type { Seam } from "./seams";
  * The dip of a seam (semantics, Seams): the level of what is heard through it, in windows of 5 ms, against what the two sides' own material would give
  * at the same moments without their fades there. A word that begins or ends beside the seam is in both, and so is no dip.
  */
-
 export const DIP_WINDOW_SECONDS = 0.005;
 /** Windows follow each other by this part of their length. */
 const HOP = 1 / 4;

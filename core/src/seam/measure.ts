@@ -1,8 +1,8 @@
 import { clipEnvelopeFactor } from "../dsp/envelope";
 import { fadeGain } from "../dsp/fades";
 import type { Document } from "../model/document";
-import type { Lane } from "../model/lane";
-import { playedId, playedSource } from "../model/played";
+import type { Lane } from "../model/index/lane";
+import { playedId, playedSource } from "../model/recipe/played-recording";
 import { type Clip, clipEnd, gainFactor, playedChannels, without } from "../model/schema";
 import type { PcmReader, SourceSpan } from "../render/reader";
 import { Renderer, spansNeeded } from "../render/renderer";

@@ -1,6 +1,6 @@
 import { risesOver } from "../dsp/fades";
 import type { Document } from "../model/document";
-import type { Lane } from "../model/lane";
+import type { Lane } from "../model/index/lane";
 import { type Clip, clipEnd } from "../model/schema";
 import { heardOf } from "../render/heard";
 import { unbroken } from "./continuity";

@@ -1,6 +1,6 @@
+import { hitsBetween } from "../model/clip/hits";
 import { blendAfter, type Document } from "../model/document";
-import { hitsBetween } from "../model/hits";
-import { playedId, playedSource } from "../model/played";
+import { playedId, playedSource } from "../model/recipe/played-recording";
 import { type Clip, clipEnd, playedChannels } from "../model/schema";
 import type { PcmReader, SourceSpan } from "../render/reader";
 

@@ -1,7 +1,7 @@
+import { firstAtOrAfter } from "../base/sorted";
 import type { Document } from "../model/document";
-import type { Lane } from "../model/lane";
+import type { Lane } from "../model/index/lane";
 import { clipEnd } from "../model/schema";
-import { firstAtOrAfter } from "../model/sorted";
 import type { PointKind, PointSource } from "./snap";
 
 /** Points at sorted positions. */

@@ -1,4 +1,5 @@
-import { type GridLine, type GridLines, isMusical, type Timebase } from "../time/grid";
+import type { GridLine, GridLines, Timebase } from "../time/grid";
+import { isMusical } from "../time/grid-step";
 
 /** Kinds of target besides the grid. */
 export type PointKind = "edge" | "playhead" | "marker" | "range" | "transient";

@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { type Document, documentFrom, NEW_PIECE } from "../model/document";
-import { isMade, ofPlayedId } from "../model/played";
+import { isMade, ofPlayedId } from "../model/recipe/played-recording";
 import { type Clip, NO_FADE, type SourceInfo, type Track } from "../model/schema";
 import { MemoryReader } from "../render/reader";
 import { Renderer } from "../render/renderer";

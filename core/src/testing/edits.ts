@@ -1,8 +1,8 @@
 import fc from "fast-check";
 import { EditError } from "../edit/errors";
 import { applyEdits, type Edit } from "../edit/registry";
+import { hitsBetween } from "../model/clip/hits";
 import type { Document } from "../model/document";
-import { hitsBetween } from "../model/hits";
 import { clipEnd } from "../model/schema";
 import { seamsOf } from "../seam/seams";
 import { plainClip } from "./arbitraries";

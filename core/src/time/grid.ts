@@ -1,22 +1,8 @@
+import { type GridStep, type MusicalMeasure, measureOf, NOTE_DIVISIONS, noteTicks, type PlainMeasure } from "./grid-step";
 import type { MeterMap } from "./meter";
-import { fromDecimal, roundMultiple } from "./rational";
+import { roundMultiple } from "./rational";
 import { type TempoMap, TICKS_PER_QUARTER } from "./tempo";
-import { type FrameRate, frameToSample } from "./timecode";
-
-export const NOTE_DIVISIONS = [1, 2, 4, 8, 16, 32, 64, 128] as const;
-export type NoteFeel = "straight" | "dotted" | "triplet";
-
-/** One step of a grid. `count` multiplies the unit (2 bars, 3 ticks). */
-export type GridStep =
-  | { readonly kind: "bar"; readonly count: number }
-  | { readonly kind: "beat"; readonly count: number }
-  | { readonly kind: "note"; readonly division: number; readonly feel: NoteFeel }
-  /** A beat of the meter in so many equal parts: quintuplets and the like. */
-  | { readonly kind: "part"; readonly parts: number }
-  | { readonly kind: "tick"; readonly count: number }
-  | { readonly kind: "time"; readonly milliseconds: number }
-  | { readonly kind: "frame"; readonly fraction: 1 | 0.5 | 0.25; readonly count: number }
-  | { readonly kind: "sample"; readonly count: number };
+import type { FrameRate } from "./timecode";
 
 /** Which ladder a grid that follows zoom climbs. */
 export type GridFamily = "musical" | "time" | "frame" | "sample";
@@ -26,17 +12,6 @@ export interface Timebase {
   readonly tempo: TempoMap;
   readonly meter: MeterMap;
   readonly frameRate: FrameRate;
-}
-
-export const isMusical = (step: GridStep): boolean =>
-  step.kind === "bar" || step.kind === "beat" || step.kind === "note" || step.kind === "part" || step.kind === "tick";
-
-/** Parts that a beat can be divided into. */
-export const [LEAST_PARTS, MOST_PARTS] = [2, 32];
-
-export function noteTicks(division: number, feel: NoteFeel): number {
-  const straight = (TICKS_PER_QUARTER * 4) / division;
-  return feel === "dotted" ? (straight * 3) / 2 : feel === "triplet" ? (straight * 2) / 3 : straight;
 }
 
 /** A line of the grid: its sample, its tick on musical grids, and how coarse it is (2 bar, minute; 1 beat, second; 0 finer). */
@@ -55,7 +30,7 @@ export interface GridLines {
   after(sample: number): GridLine;
 }
 
-function regularLines(step: GridStep, num: number, den: number, coarse: number, middle: number): GridLines {
+function regularLines(step: GridStep, { num, den, coarse, middle }: PlainMeasure): GridLines {
   const at = (n: number): GridLine => ({ sample: roundMultiple(n, num, den), rank: n % coarse === 0 ? 2 : n % middle === 0 ? 1 : 0 });
   const indexBefore = (sample: number): number => {
     let n = Math.max(0, Math.floor((sample * den) / num));
@@ -79,24 +54,14 @@ function regularLines(step: GridStep, num: number, den: number, coarse: number, 
 /** What figures miss of a whole part of a beat. */
 const MISSED = 1e-9;
 
-function musicalLines(step: GridStep, { tempo, meter }: Timebase): GridLines {
+function musicalLines(step: GridStep, { unit, count, parts }: MusicalMeasure, { tempo, meter }: Timebase): GridLines {
   const line = (tick: number): GridLine => {
     const p = meter.position(tick);
     return { sample: tempo.sampleAt(tick), tick, rank: p.tick !== 0 ? 0 : p.beat === 1 ? 2 : 1 };
   };
-  const bars = step.kind === "bar" ? step.count : 0;
-  /** Parts of a beat need not be whole ticks: they are counted, and only then divided. */
-  const parts = step.kind === "part" ? step.parts : 1;
-  const ticksIn = (tick: number): number =>
-    step.kind === "beat"
-      ? meter.meterAt(tick).beatTicks * step.count
-      : step.kind === "note"
-        ? noteTicks(step.division, step.feel)
-        : step.kind === "part"
-          ? meter.meterAt(tick).beatTicks
-          : step.kind === "tick"
-            ? step.count
-            : 0;
+  const bars = unit === "bar" ? count : 0;
+  /** What is counted, in ticks; parts of it need not be whole ticks, and are divided only then. */
+  const ticksIn = (tick: number): number => (unit === "beat" ? meter.meterAt(tick).beatTicks * count : count);
   /** How many lines lie between a bar's start and a tick in it. */
   const linesTo = (start: number, tick: number): number => Math.floor(((tick - start) * parts) / ticksIn(start) + MISSED);
   /** The last line's tick at or before a tick. */
@@ -131,27 +96,8 @@ function musicalLines(step: GridStep, { tempo, meter }: Timebase): GridLines {
 
 /** The lines of a step over a timebase. Throws RangeError for a step of nothing. */
 export function gridLines(step: GridStep, timebase: Timebase): GridLines {
-  const { sampleRate, frameRate } = timebase;
-  switch (step.kind) {
-    case "time": {
-      const ms = fromDecimal(step.milliseconds);
-      if (ms.num <= 0n) throw new RangeError("A grid step is longer than nothing.");
-      const perSecond = Math.max(1, Math.round(1000 / step.milliseconds));
-      return regularLines(step, Number(ms.num) * sampleRate, Number(ms.den) * 1000, perSecond * 10, perSecond);
-    }
-    case "frame": {
-      const parts = 1 / step.fraction;
-      const second = Math.max(1, Math.round((frameRate.count * parts) / step.count));
-      return regularLines(step, sampleRate * frameRate.den * step.count, frameRate.num * parts, second, parts);
-    }
-    case "sample":
-      if (!(step.count >= 1)) throw new RangeError("A grid step is at least one sample.");
-      return regularLines(step, step.count, 1, 100, 10);
-    default:
-      if (step.kind === "part" ? !(step.parts >= 1) : step.kind !== "note" && !(step.count >= 1))
-        throw new RangeError("A grid step is longer than nothing.");
-      return musicalLines(step, timebase);
-  }
+  const measure = measureOf(step, timebase);
+  return measure.unit === "sample" ? regularLines(step, measure) : musicalLines(step, measure, timebase);
 }
 
 /** The ladder of a family at a tick, coarsest first. */
@@ -185,26 +131,12 @@ export function gridLadder(family: GridFamily, timebase: Timebase, tick = 0): Gr
 
 /** The length of a step at a tick, in samples with their fraction. */
 export function stepSamples(step: GridStep, timebase: Timebase, tick = 0): number {
-  const { sampleRate, tempo, meter, frameRate } = timebase;
-  const spt = (sampleRate * 60) / (tempo.bpmAt(tick) * TICKS_PER_QUARTER);
-  switch (step.kind) {
-    case "bar":
-      return meter.meterAt(tick).barTicks * step.count * spt;
-    case "beat":
-      return meter.meterAt(tick).beatTicks * step.count * spt;
-    case "note":
-      return noteTicks(step.division, step.feel) * spt;
-    case "part":
-      return (meter.meterAt(tick).beatTicks / step.parts) * spt;
-    case "tick":
-      return step.count * spt;
-    case "time":
-      return (step.milliseconds * sampleRate) / 1000;
-    case "frame":
-      return (step.fraction * step.count * sampleRate * frameRate.den) / frameRate.num;
-    case "sample":
-      return step.count;
-  }
+  const measure = measureOf(step, timebase);
+  if (measure.unit === "sample") return measure.num / measure.den;
+  const { sampleRate, tempo, meter } = timebase;
+  const { beatTicks, barTicks } = meter.meterAt(tick);
+  const each = measure.unit === "bar" ? barTicks : measure.unit === "beat" ? beatTicks : 1;
+  return ((each * measure.count) / measure.parts) * ((sampleRate * 60) / (tempo.bpmAt(tick) * TICKS_PER_QUARTER));
 }
 
 /** Closest that two grid lines may come on the screen while the grid follows zoom, in pixels. */
@@ -225,33 +157,3 @@ export function stepForZoom(family: GridFamily, samplesPerPixel: number, timebas
   }
   return chosen;
 }
-
-const plural = (n: number, word: string): string => (n === 1 ? word : `${n} ${word}s`);
-
-/** A step in words: "bar", "2 bars", "1/16", "1/8 triplet", "beat in 5", "100 ms", "half frame", "480 ticks". */
-export function describeStep(step: GridStep): string {
-  switch (step.kind) {
-    case "bar":
-      return plural(step.count, "bar");
-    case "beat":
-      return plural(step.count, "beat");
-    case "note":
-      return `1/${step.division}${step.feel === "straight" ? "" : ` ${step.feel}`}`;
-    case "part":
-      return `beat in ${step.parts}`;
-    case "tick":
-      return plural(step.count, "tick");
-    case "time":
-      return step.milliseconds >= 60_000 && step.milliseconds % 60_000 === 0
-        ? `${step.milliseconds / 60_000} min`
-        : step.milliseconds >= 1000
-          ? `${step.milliseconds / 1000} s`
-          : `${step.milliseconds} ms`;
-    case "frame":
-      return step.fraction === 1 ? plural(step.count, "frame") : step.fraction === 0.5 ? "half frame" : "quarter frame";
-    case "sample":
-      return plural(step.count, "sample");
-  }
-}
-
-export { frameToSample };

@@ -1,3 +1,4 @@
+import { lastWhere } from "../base/sorted";
 import { TICKS_PER_QUARTER } from "./tempo";
 
 /** From `tick` on, bars have `numerator` beats of 1/`denominator` note each. A meter event starts a bar. */
@@ -59,14 +60,13 @@ export class MeterMap {
   }
 
   private spanAt(value: number, key: "tick" | "bars" | "beats"): Span {
-    let low = 0;
-    let high = this.spans.length - 1;
-    while (low < high) {
-      const middle = (low + high + 1) >> 1;
-      if (this.spans[middle][key] <= value) low = middle;
-      else high = middle - 1;
-    }
-    return this.spans[low];
+    const { spans } = this;
+    return spans[
+      Math.max(
+        0,
+        lastWhere(spans.length, (i) => spans[i][key] <= value),
+      )
+    ];
   }
 
   meterAt(tick: number): { numerator: number; denominator: number; beatTicks: number; barTicks: number } {

@@ -1,6 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import type { GridStep, Timebase } from "./grid";
+import type { Timebase } from "./grid";
+import type { GridStep } from "./grid-step";
 import { MeterMap } from "./meter";
 import { nudged } from "./nudge";
 import { TempoMap } from "./tempo";

@@ -1,38 +1,34 @@
-import { type GridStep, isMusical, noteTicks, type Timebase } from "./grid";
-import { fromDecimal, roundMultiple } from "./rational";
+import type { Timebase } from "./grid";
+import { type GridStep, measureOf } from "./grid-step";
+import { roundMultiple } from "./rational";
 
 /**
  * Where `count` nudges of one step from `base` land, in samples: rounded once for the whole way, so that n nudges by v are one nudge by
  * n·v, for frames and triplets too. May be negative; a count below zero goes back.
  */
 export function nudged(base: number, count: number, step: GridStep, timebase: Timebase): number {
-  const { sampleRate, frameRate, tempo, meter } = timebase;
-  if (!isMusical(step)) {
-    if (step.kind === "time") {
-      const ms = fromDecimal(step.milliseconds);
-      return base + roundMultiple(count, Number(ms.num) * sampleRate, Number(ms.den) * 1000);
-    }
-    if (step.kind === "frame") return base + roundMultiple(count * step.count, sampleRate * frameRate.den, frameRate.num / step.fraction);
-    return base + count * (step.kind === "sample" ? step.count : 1);
-  }
+  const { tempo, meter } = timebase;
+  const measure = measureOf(step, timebase);
+  if (measure.unit === "sample") return base + roundMultiple(count, measure.num, measure.den);
   const at = tempo.placeOf(base);
-  if (step.kind === "bar" || step.kind === "beat") {
+  const { parts } = measure;
+  switch (measure.unit) {
     // Counted through the maps, whatever meters lie between; the distance from the line is kept.
-    const [index, line] =
-      step.kind === "bar"
-        ? ([meter.barIndexAt(at), (i: number) => meter.barIndexToTick(i)] as const)
-        : ([meter.beatIndexAt(at), (i: number) => meter.beatIndexToTick(i)] as const);
-    return tempo.sampleAt(line(index + count * step.count) + (at - line(index)));
+    case "bar": {
+      const index = meter.barIndexAt(at);
+      return tempo.sampleAt(meter.barIndexToTick(index + count * measure.count) + (at - meter.barIndexToTick(index)));
+    }
+    case "beat": {
+      const index = meter.beatIndexAt(at);
+      const start = meter.beatIndexToTick(index);
+      if (parts === 1) return tempo.sampleAt(meter.beatIndexToTick(index + count * measure.count) + (at - start));
+      // As many parts as lie between, however long a beat is there.
+      const into = ((at - start) * parts) / meter.meterAt(start).beatTicks + count;
+      const over = Math.floor(into / parts + 1e-9);
+      const line = meter.beatIndexToTick(index + over);
+      return tempo.sampleAt(line + ((into - over * parts) * meter.meterAt(line).beatTicks) / parts);
+    }
+    case "tick":
+      return tempo.sampleAt(at + count * measure.count);
   }
-  if (step.kind === "part") {
-    // As many parts as lie between, however long a beat is there.
-    const beat = meter.beatIndexAt(at);
-    const start = meter.beatIndexToTick(beat);
-    const into = ((at - start) * step.parts) / meter.meterAt(start).beatTicks + count;
-    const over = Math.floor(into / step.parts + 1e-9);
-    const line = meter.beatIndexToTick(beat + over);
-    return tempo.sampleAt(line + ((into - over * step.parts) * meter.meterAt(line).beatTicks) / step.parts);
-  }
-  const ticks = step.kind === "note" ? noteTicks(step.division, step.feel) : step.kind === "tick" ? step.count : 0;
-  return tempo.sampleAt(at + count * ticks);
 }

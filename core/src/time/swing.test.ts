@@ -1,6 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { type GridStep, gridLines, type Timebase } from "./grid";
+import { gridLines, type Timebase } from "./grid";
+import type { GridStep } from "./grid-step";
 import { MeterMap } from "./meter";
 import { feelOf, swungLines } from "./swing";
 import { TempoMap } from "./tempo";

@@ -1,4 +1,9 @@
-import { type GridLines, type GridStep, gridLines, isMusical, noteTicks, type Timebase } from "./grid";
+import { z } from "zod";
+import { type GridLines, gridLines, type Timebase } from "./grid";
+import { type GridStep, isMusical, measureOf } from "./grid-step";
+
+/** By how many ticks each line of a bar comes later. */
+export const FeelOffsets = z.array(z.number().min(-7680).max(7680)).min(1).max(512);
 
 const halfUp = (x: number): number => Math.floor(x + 0.5);
 
@@ -14,19 +19,12 @@ export interface Playing {
 export const hasFeel = (step: GridStep): boolean => isMusical(step) && step.kind !== "bar";
 
 /** Where a line lies in its bar: the how manieth it is, how many there are, and how long a step is, in ticks. */
-function placeInBar(step: GridStep, { meter }: Timebase, tick: number): { k: number; lines: number; length: number } {
+function placeInBar(step: GridStep, timebase: Timebase, tick: number): { k: number; lines: number; length: number } {
+  const { meter } = timebase;
   const start = meter.barIndexToTick(meter.barIndexAt(tick));
   const { beatTicks, barTicks } = meter.meterAt(start);
-  const length =
-    step.kind === "note"
-      ? noteTicks(step.division, step.feel)
-      : step.kind === "beat"
-        ? beatTicks * step.count
-        : step.kind === "part"
-          ? beatTicks / step.parts
-          : step.kind === "tick"
-            ? step.count
-            : 1;
+  const measure = measureOf(step, timebase);
+  const length = measure.unit === "beat" ? (beatTicks * measure.count) / measure.parts : measure.unit === "tick" ? measure.count : 1;
   return { k: Math.round((tick - start) / length), lines: Math.ceil(barTicks / length), length };
 }
 

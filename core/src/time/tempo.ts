@@ -1,3 +1,4 @@
+import { lastWhere } from "../base/sorted";
 import { add, divide, fromDecimal, multiply, type Rational, rational, roundRational, toNumber } from "./rational";
 
 /** Ticks to a quarter note. */
@@ -85,14 +86,13 @@ export class TempoMap {
   }
 
   private segmentAt(value: number, key: "tick" | "anchorSample"): Segment {
-    let low = 0;
-    let high = this.segments.length - 1;
-    while (low < high) {
-      const middle = (low + high + 1) >> 1;
-      if (this.segments[middle][key] <= value) low = middle;
-      else high = middle - 1;
-    }
-    return this.segments[low];
+    const { segments } = this;
+    return segments[
+      Math.max(
+        0,
+        lastWhere(segments.length, (i) => segments[i][key] <= value),
+      )
+    ];
   }
 
   /** The position of a tick, which may be a fraction, in samples with their fraction. */

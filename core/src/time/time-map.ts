@@ -1,3 +1,4 @@
+import { lastWhere } from "../base/sorted";
 import { commonDivisor, roundMultiple } from "./rational";
 
 /*
@@ -39,14 +40,8 @@ type Side = "from" | "to";
 
 /** The tie that a place counts from, and the slope there. */
 function pieceAt({ ties, outside }: TimeMap, at: number, side: Side): { tie: Tie; slope: Tie } {
-  let low = 0;
-  let high = ties.length;
-  while (low < high) {
-    const middle = (low + high) >> 1;
-    if (ties[middle][side] <= at) low = middle + 1;
-    else high = middle;
-  }
-  const [a, b] = [ties[low - 1], ties[low]];
+  const i = lastWhere(ties.length, (k) => ties[k][side] <= at);
+  const [a, b] = [ties[i], ties[i + 1]];
   if (!a) return { tie: b, slope: outside };
   if (!b) return { tie: a, slope: outside };
   return { tie: a, slope: { from: b.from - a.from, to: b.to - a.to } };

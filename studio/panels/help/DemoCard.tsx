@@ -59,7 +59,7 @@ function rawMark(): Place | null {
   return mark ? inLanes(mark.x - RAIL / 2 - 3, mark.box.top - scrollY + mark.box.height - RAIL - 4, RAIL + 6, RAIL + 6) : null;
 }
 
-interface Step {
+interface CardStep {
   readonly id: FirstStep;
   readonly title: string;
   readonly how: string;
@@ -71,7 +71,7 @@ interface Step {
   place(): Place | null;
 }
 
-const STEPS: readonly Step[] = [
+const STEPS: readonly CardStep[] = [
   {
     id: "listen",
     title: "Hear the mill",

@@ -1,7 +1,7 @@
 "use client";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { timebaseOf } from "@wet-thread/core/model/document";
-import { envelopeOf, LINE_KINDS, runsBackwards } from "@wet-thread/core/model/played";
+import { envelopeOf, LINE_KINDS, runsBackwards } from "@wet-thread/core/model/recipe/played-recording";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatClock, formatLength, formatPosition, parsePosition } from "@wet-thread/core/time/format";
 import { deleteSelected, join, makeIndependent, openBundle, print, release, selectedBundle } from "@/commands/clip-actions";

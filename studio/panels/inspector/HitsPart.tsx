@@ -1,6 +1,6 @@
 "use client";
+import { hitsBetween, hitsKnown, playedHits, USUAL_SENSITIVITY } from "@wet-thread/core/model/clip/hits";
 import { timebaseOf } from "@wet-thread/core/model/document";
-import { hitsBetween, hitsKnown, playedHits, USUAL_SENSITIVITY } from "@wet-thread/core/model/hits";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatPosition } from "@wet-thread/core/time/format";
 import { useEffect, useMemo, useState } from "react";

@@ -2,7 +2,7 @@
 import { EditError } from "@wet-thread/core/edit/errors";
 import { applyEdits, type Edit, newKey } from "@wet-thread/core/edit/registry";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
-import { playedId, playedSource } from "@wet-thread/core/model/played";
+import { playedId, playedSource } from "@wet-thread/core/model/recipe/played-recording";
 import { type Clip, clipEnd, NO_FADE } from "@wet-thread/core/model/schema";
 import { Renderer } from "@wet-thread/core/render/renderer";
 import { seamSpans } from "@wet-thread/core/seam/measure";

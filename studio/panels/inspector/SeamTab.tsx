@@ -1,10 +1,10 @@
 "use client";
 import { isLent } from "@wet-thread/core/dsp/fades";
-import { materialAt } from "@wet-thread/core/edit/crossfade";
 import { EditError } from "@wet-thread/core/edit/errors";
+import { materialAt } from "@wet-thread/core/edit/laying/crossfade";
 import { applyEdits, type Edit } from "@wet-thread/core/edit/registry";
 import { blendAfter, type Document, timebaseOf } from "@wet-thread/core/model/document";
-import { playedSource } from "@wet-thread/core/model/played";
+import { playedSource } from "@wet-thread/core/model/recipe/played-recording";
 import { type Blend, type Clip, clipEnd, playedChannels } from "@wet-thread/core/model/schema";
 import { likeness } from "@wet-thread/core/render/likeness";
 import { measureSeam, quietEdges, type SeamMeasure, seamSpans } from "@wet-thread/core/seam/measure";

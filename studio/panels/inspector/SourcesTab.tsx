@@ -1,8 +1,8 @@
 "use client";
 import type { Edit } from "@wet-thread/core/edit/registry";
-import { hitsBetween } from "@wet-thread/core/model/hits";
-import type { KeptPart } from "@wet-thread/core/model/kept-part";
-import { playedPlace } from "@wet-thread/core/model/played";
+import { hitsBetween } from "@wet-thread/core/model/clip/hits";
+import type { KeptPart } from "@wet-thread/core/model/clip/kept-part";
+import { playedPlace } from "@wet-thread/core/model/recipe/played-recording";
 import { clipEnd } from "@wet-thread/core/model/schema";
 import { formatClock } from "@wet-thread/core/time/format";
 import { Play, Plus, Square, Upload, X } from "lucide-react";

@@ -1,5 +1,5 @@
 "use client";
-import { kindOf, makingOf, ownWindow } from "@wet-thread/core/model/played";
+import { kindOf, makingOf, ownWindow } from "@wet-thread/core/model/recipe/played-recording";
 import { type Clip, STRETCH_KINDS, type StretchKind } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
 import type { ReactNode } from "react";

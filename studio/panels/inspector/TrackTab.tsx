@@ -1,5 +1,5 @@
 "use client";
-import { linkedTracks } from "@wet-thread/core/edit/links";
+import { linkedTracks } from "@wet-thread/core/edit/links/links";
 import { timebaseOf } from "@wet-thread/core/model/document";
 import { formatBars } from "@wet-thread/core/time/format";
 import { ArrowDown, ArrowUp } from "lucide-react";

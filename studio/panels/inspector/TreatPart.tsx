@@ -2,10 +2,9 @@
 import { biquadOf, responseDb } from "@wet-thread/core/dsp/treat/biquad";
 import { reductionDb } from "@wet-thread/core/dsp/treat/dynamics";
 import { timebaseOf } from "@wet-thread/core/model/document";
+import { PROCESSOR_KINDS, type Processor, type ProcessorKind } from "@wet-thread/core/model/recipe/treatment";
 import type { Clip } from "@wet-thread/core/model/schema";
-import { PROCESSOR_KINDS, type Processor, type ProcessorKind } from "@wet-thread/core/model/treatment";
-import { noteTicks } from "@wet-thread/core/time/grid";
-import { parseStep } from "@wet-thread/core/time/parse-step";
+import { noteTicks, parseStep } from "@wet-thread/core/time/grid-step";
 import { TICKS_PER_QUARTER } from "@wet-thread/core/time/tempo";
 import clsx from "clsx";
 import { ChevronDown, ChevronUp, GripVertical, X } from "lucide-react";

@@ -1,6 +1,6 @@
 "use client";
+import type { Processor } from "@wet-thread/core/model/recipe/treatment";
 import type { Clip } from "@wet-thread/core/model/schema";
-import type { Processor } from "@wet-thread/core/model/treatment";
 import { useEffect, useRef, useState } from "react";
 import { hearChain, layChain, treatmentOff } from "@/commands/treat";
 

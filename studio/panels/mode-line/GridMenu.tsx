@@ -1,4 +1,5 @@
-import { describeStep, type GridFamily, type GridStep, NOTE_DIVISIONS, type NoteFeel } from "@wet-thread/core/time/grid";
+import type { GridFamily } from "@wet-thread/core/time/grid";
+import { describeStep, type GridStep, NOTE_DIVISIONS, type NoteFeel } from "@wet-thread/core/time/grid-step";
 import { gridStepOf } from "@/commands/rulers";
 import { type Settings, setSettings } from "@/state/settings";
 import { Field, Picture, Segments, Slider } from "@/ui/controls";

@@ -1,5 +1,5 @@
 "use client";
-import { describeStep } from "@wet-thread/core/time/grid";
+import { describeStep } from "@wet-thread/core/time/grid-step";
 import clsx from "clsx";
 import { ChevronDown } from "lucide-react";
 import { type ReactNode, useRef } from "react";

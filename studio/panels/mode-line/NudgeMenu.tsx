@@ -1,4 +1,4 @@
-import { describeStep, type GridStep } from "@wet-thread/core/time/grid";
+import { describeStep, type GridStep } from "@wet-thread/core/time/grid-step";
 import { Fragment } from "react";
 import { type NudgePart, nudge } from "@/commands/actions";
 import { type Settings, setSettings } from "@/state/settings";

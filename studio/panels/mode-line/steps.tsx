@@ -1,5 +1,5 @@
-import { type GridFamily, type GridStep, isMusical } from "@wet-thread/core/time/grid";
-import { parseStep } from "@wet-thread/core/time/parse-step";
+import type { GridFamily } from "@wet-thread/core/time/grid";
+import { type GridStep, isMusical, parseStep } from "@wet-thread/core/time/grid-step";
 import clsx from "clsx";
 import { toast } from "@/state/toast";
 

@@ -1,5 +1,5 @@
 "use client";
-import { madeLength, makingOf, ofPlayedId, playedId } from "@wet-thread/core/model/played";
+import { madeLength, makingOf, ofPlayedId, playedId } from "@wet-thread/core/model/recipe/played-recording";
 import type { TakeClip, TakeLane } from "@wet-thread/core/model/schema";
 import { useEffect, useRef } from "react";
 import { drawnFromMedia } from "@/state/media";

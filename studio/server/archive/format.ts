@@ -1,4 +1,4 @@
-import { KeptPart, MOST_PARTS } from "@wet-thread/core/model/kept-part";
+import { KeptPart, MOST_PARTS } from "@wet-thread/core/model/clip/kept-part";
 import { z } from "zod";
 
 /*

@@ -12,7 +12,7 @@ import { type ExportPart, exportParts } from "../export-parts";
 import { type ExportSpec, rateOf } from "../export-request";
 import { namesOf } from "../exports";
 import { Aside } from "../media/aside";
-import { encoded, type Piece } from "../media/encode";
+import { encoded, type SampleBlock } from "../media/encode";
 import { exportWriter } from "../store";
 import { loadVersionAt } from "../versions";
 import { rendered, SoundMissing } from "./rendering";
@@ -42,7 +42,7 @@ class Progress {
 }
 
 /** The sound of one file, before anything is done to it but what its channels and rate ask for. */
-async function* soundOf(part: ExportPart, spec: ExportSpec, rate: number, progress: Progress): AsyncGenerator<Piece> {
+async function* soundOf(part: ExportPart, spec: ExportSpec, rate: number, progress: Progress): AsyncGenerator<SampleBlock> {
   const { doc, start, end } = part.open();
   const resamplers = rate === doc.sampleRate ? null : Array.from({ length: spec.channels }, () => new Resampler(doc.sampleRate, rate));
   for await (const { left, right, count } of rendered(doc, start, end, part.tracks)) {
@@ -140,7 +140,7 @@ export async function runExport({ exportId }: { exportId: string }): Promise<voi
   const at = (n: number): number => Math.round((n * rate) / doc.sampleRate);
 
   /** All of a part's sound, measured as it goes by. */
-  async function* measured(part: ExportPart, meter: Aside<"loudness">): AsyncGenerator<Piece> {
+  async function* measured(part: ExportPart, meter: Aside<"loudness">): AsyncGenerator<SampleBlock> {
     for await (const piece of soundOf(part, spec, rate, progress)) {
       await meter.push(piece.planes, piece.count);
       yield piece;
@@ -157,7 +157,7 @@ export async function runExport({ exportId }: { exportId: string }): Promise<voi
       meter.end();
     }
   }
-  async function* turnedUp(part: ExportPart, gain: number): AsyncGenerator<Piece> {
+  async function* turnedUp(part: ExportPart, gain: number): AsyncGenerator<SampleBlock> {
     const factor = 10 ** (gain / 20);
     for await (const piece of soundOf(part, spec, rate, progress)) {
       if (gain !== 0) for (const p of piece.planes) for (let i = 0; i < piece.count; i++) p[i] *= factor;

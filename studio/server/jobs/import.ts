@@ -4,7 +4,7 @@ import { Resampler } from "@wet-thread/core/dsp/resampler";
 import type { Told } from "@wet-thread/core/media/format";
 import { formatOf } from "@wet-thread/core/media/formats";
 import { MediaError } from "@wet-thread/core/media/source";
-import { SURE } from "@wet-thread/core/model/hits";
+import { SURE } from "@wet-thread/core/model/clip/hits";
 import { eq } from "drizzle-orm";
 import { db } from "../db/client";
 import { type Asking, sources } from "../db/schema";

@@ -1,5 +1,5 @@
-import { type PrintPart, printPlan } from "@wet-thread/core/edit/clips/print";
 import { EditError } from "@wet-thread/core/edit/errors";
+import { type PrintPart, printPlan } from "@wet-thread/core/edit/print-plan";
 import { encodeFrames, wavHeader } from "@wet-thread/core/media/wav/writer";
 import type { Document } from "@wet-thread/core/model/document";
 import { and, eq, inArray, ne } from "drizzle-orm";

@@ -1,9 +1,10 @@
 import type { Document } from "@wet-thread/core/model/document";
-import { ofPlayedId } from "@wet-thread/core/model/played";
+import { ofPlayedId } from "@wet-thread/core/model/recipe/played-recording";
 import type { SourceSpan } from "@wet-thread/core/render/reader";
 import { isAudible, Renderer, soloCounts, spansNeeded } from "@wet-thread/core/render/renderer";
 import { madeFirst } from "../made";
 import { StoredReader } from "../samples";
+import { BytesMissing } from "../store";
 
 /** Frames rendered in one go. */
 const BLOCK = 65_536;
@@ -21,6 +22,11 @@ export interface Rendered {
 
 /** The sound of a clip that is to be rendered is not there: what would come out is silence where something should be heard. */
 export class SoundMissing extends Error {}
+
+const unread = (doc: Document, sourceId: string): SoundMissing =>
+  new SoundMissing(
+    `Samples of ${doc.sources.get(sourceId)?.name || "a recording"} could not be read. What was made so far is not kept; the piece is as it was.`,
+  );
 
 /** Looks whether every clip that is heard in a stretch has its recording. Throws SoundMissing. */
 function checkSound(doc: Document, start: number, end: number, tracks?: ReadonlySet<string>): void {
@@ -52,7 +58,9 @@ export async function* rendered(doc: Document, start: number, end: number, track
       to = Math.min(end, from + more * BLOCK);
       spans = further;
     }
-    const ready = reader.prepare(spans);
+    const ready = reader.prepare(spans).catch((error) => {
+      throw error instanceof BytesMissing ? unread(doc, error.sourceId) : error;
+    });
     // Met when it is waited for.
     ready.catch(() => {});
     return { to, ready };
@@ -66,10 +74,7 @@ export async function* rendered(doc: Document, start: number, end: number, track
       const count = Math.min(BLOCK, to - from);
       renderer.render(from, count, left, right);
       if (renderer.missing !== null) {
-        const { sourceId } = ofPlayedId(renderer.missing);
-        throw new SoundMissing(
-          `Samples of ${doc.sources.get(sourceId)?.name || "a recording"} could not be read. What was made so far is not kept; the piece is as it was.`,
-        );
+        throw unread(doc, ofPlayedId(renderer.missing).sourceId);
       }
       yield { left, right, from, count };
     }

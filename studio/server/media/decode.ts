@@ -13,7 +13,7 @@ const READ = 1 << 20;
 const SLACK = 4096;
 
 /** A stretch of a file's samples: the first `count` of each channel. They are used again for the next. */
-export interface Stretch {
+export interface SampleBlock {
   readonly planes: readonly Float32Array[];
   readonly count: number;
 }
@@ -26,7 +26,7 @@ export interface Outcome {
   readonly notes: string[];
 }
 
-async function* plain(bytes: ByteSource, info: RecordingInfo): AsyncGenerator<Stretch> {
+async function* plain(bytes: ByteSource, info: RecordingInfo): AsyncGenerator<SampleBlock> {
   const { layout } = info;
   if (!layout) return;
   const framesARead = Math.floor(READ / layout.frameBytes);
@@ -56,7 +56,7 @@ async function* chosen(bytes: ByteSource, whole: Survey["whole"]): AsyncGenerato
 }
 
 /** Interleaved 32-bit floats as they come out of a decoder. */
-async function* planar(run: Run, channels: number): AsyncGenerator<Stretch> {
+async function* planar(run: Run, channels: number): AsyncGenerator<SampleBlock> {
   const planes = Array.from({ length: channels }, () => new Float32Array(READ / 4));
   let rest: Buffer = Buffer.alloc(0);
   for await (const piece of run.out as AsyncIterable<Buffer>) {
@@ -78,17 +78,17 @@ async function* planar(run: Run, channels: number): AsyncGenerator<Stretch> {
  * What a decoder gives, laid as it belongs: silence where frames are missing, nothing of what comes before the sound or after it. Says in
  * `outcome` how much there was.
  */
-async function* laid(given: AsyncGenerator<Stretch>, channels: number, survey: Survey, outcome: Outcome): AsyncGenerator<Stretch> {
+async function* laid(given: AsyncGenerator<SampleBlock>, channels: number, survey: Survey, outcome: Outcome): AsyncGenerator<SampleBlock> {
   const silence = Array.from({ length: channels }, () => new Float32Array(READ / 16));
   const gaps = [...survey.gaps];
   const end = survey.frames ?? Number.POSITIVE_INFINITY;
   let [decoded, place] = [0, -survey.skip];
-  const cut = function* (planes: readonly Float32Array[], from: number, count: number): Generator<Stretch> {
+  const cut = function* (planes: readonly Float32Array[], from: number, count: number): Generator<SampleBlock> {
     const [a, b] = [Math.max(0, -place), Math.min(count, end - place)];
     if (b > a) yield { planes: planes.map((p) => p.subarray(from + a, from + b)), count: b - a };
     place += count;
   };
-  const still = function* (frames: number): Generator<Stretch> {
+  const still = function* (frames: number): Generator<SampleBlock> {
     for (let left = frames; left > 0; left -= silence[0].length) yield* cut(silence, 0, Math.min(left, silence[0].length));
   };
   for await (const { planes, count } of given) {
@@ -112,7 +112,13 @@ async function* laid(given: AsyncGenerator<Stretch>, channels: number, survey: S
   outcome.said = survey.said ?? (short > SLACK ? end : null);
 }
 
-async function* decodedBy(format: AudioFormat, bytes: ByteSource, info: RecordingInfo, survey: Survey, outcome: Outcome): AsyncGenerator<Stretch> {
+async function* decodedBy(
+  format: AudioFormat,
+  bytes: ByteSource,
+  info: RecordingInfo,
+  survey: Survey,
+  outcome: Outcome,
+): AsyncGenerator<SampleBlock> {
   // Some can only be read by looking about in the file.
   const folder = format.coding === "mov" ? await newFolder() : null;
   const file = folder && path.join(folder, "recording");
@@ -165,7 +171,7 @@ export async function decode(
   format: AudioFormat,
   bytes: ByteSource,
   info: RecordingInfo,
-): Promise<{ stretches: AsyncGenerator<Stretch>; outcome: Outcome }> {
+): Promise<{ stretches: AsyncGenerator<SampleBlock>; outcome: Outcome }> {
   const outcome: Outcome = { frames: info.frames ?? 0, said: info.said, cut: false, notes: [...info.notes] };
   if (info.layout) return { stretches: plain(bytes, info), outcome };
   const survey = await format.survey?.(bytes);

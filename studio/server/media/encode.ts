@@ -37,13 +37,13 @@ export interface Writing {
 }
 
 /** Samples to be written: the first `count` of each channel, which the writer may change. */
-export interface Piece {
+export interface SampleBlock {
   readonly planes: readonly Float32Array[];
   readonly count: number;
 }
 
 /** Samples as bytes of an encoding, dithered as asked. */
-function encoder({ samples, dither, seed }: Writing): (piece: Piece) => Uint8Array {
+function encoder({ samples, dither, seed }: Writing): (piece: SampleBlock) => Uint8Array {
   const encoding = ENCODINGS[samples];
   if (encoding === "f32" || !dither) return ({ planes, count }) => encodeFrames(planes, count, encoding, null);
   if (dither === "shaped") {
@@ -57,7 +57,7 @@ function encoder({ samples, dither, seed }: Writing): (piece: Piece) => Uint8Arr
   return ({ planes, count }) => encodeFrames(planes, count, encoding, plain);
 }
 
-async function* wav(to: Writing, pieces: AsyncIterable<Piece>): AsyncGenerator<Uint8Array> {
+async function* wav(to: Writing, pieces: AsyncIterable<SampleBlock>): AsyncGenerator<Uint8Array> {
   const { title, artist, comment, year } = to.tags;
   const fields = [
     ["INAM", title],
@@ -128,7 +128,7 @@ function coding({ format, samples, bits, quality }: Writing): string[] {
   return ["-c:a", "libopus", "-b:a", `${bits ?? OUT_FORMATS.opus.bits.default}k`, "-f", "opus"];
 }
 
-async function* coded(to: Writing, pieces: AsyncIterable<Piece>): AsyncGenerator<Uint8Array> {
+async function* coded(to: Writing, pieces: AsyncIterable<SampleBlock>): AsyncGenerator<Uint8Array> {
   const folder = await newFolder();
   const [about, out] = [path.join(folder, "about.txt"), path.join(folder, "out")];
   // FLAC keeps the very samples; what is coded with loss takes them as they are.
@@ -155,6 +155,6 @@ async function* coded(to: Writing, pieces: AsyncIterable<Piece>): AsyncGenerator
 }
 
 /** The bytes of a file of some samples. Throws MediaError in words. */
-export function encoded(to: Writing, pieces: AsyncIterable<Piece>): AsyncGenerator<Uint8Array> {
+export function encoded(to: Writing, pieces: AsyncIterable<SampleBlock>): AsyncGenerator<Uint8Array> {
   return OUT_FORMATS[to.format].samples?.includes("float32" as never) ? wav(to, pieces) : coded(to, pieces);
 }

@@ -1,8 +1,8 @@
 import { bundleClips, objectOf } from "@wet-thread/core/edit/bundles/members";
-import { rippleRoom, trimRoom } from "@wet-thread/core/edit/clips/trim";
+import { rippleRoom, trimRoom } from "@wet-thread/core/edit/cutting/trim-reach";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
-import { playedSource } from "@wet-thread/core/model/played";
+import { playedSource } from "@wet-thread/core/model/recipe/played-recording";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
 import { modeRules } from "@/state/modes";

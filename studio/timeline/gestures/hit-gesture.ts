@@ -1,5 +1,5 @@
+import { attackNear } from "@wet-thread/core/model/clip/hits";
 import type { Document } from "@wet-thread/core/model/document";
-import { attackNear } from "@wet-thread/core/model/hits";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { view } from "@/state/view";
 import { flagLines } from "../model/describe";

@@ -1,6 +1,6 @@
 import type { Edit } from "@wet-thread/core/edit/registry";
+import { clipOfPart, type KeptPart } from "@wet-thread/core/model/clip/kept-part";
 import type { Document } from "@wet-thread/core/model/document";
-import { clipOfPart, type KeptPart } from "@wet-thread/core/model/kept-part";
 import { nameOf } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
 import { modeRules, neighbourRules } from "@/state/modes";

@@ -1,9 +1,9 @@
-import { leadsOf } from "@wet-thread/core/edit/links";
+import { leadsOf } from "@wet-thread/core/edit/links/links";
+import { nearestJoint } from "@wet-thread/core/edit/opening/openings";
 import type { Edit } from "@wet-thread/core/edit/registry";
-import { nearestJoint } from "@wet-thread/core/edit/room";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
-import type { Lane } from "@wet-thread/core/model/lane";
-import { playedId } from "@wet-thread/core/model/played";
+import type { Lane } from "@wet-thread/core/model/index/lane";
+import { playedId } from "@wet-thread/core/model/recipe/played-recording";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
 import { modeRules } from "@/state/modes";

@@ -1,8 +1,8 @@
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { type Document, timebaseOf } from "@wet-thread/core/model/document";
-import { kindOf, makingOf, ownWindow } from "@wet-thread/core/model/played";
+import { kindOf, makingOf, ownWindow } from "@wet-thread/core/model/recipe/played-recording";
+import { anchoredPoints, pointAt, warpPointsOf, withPoints } from "@wet-thread/core/model/recipe/warp-points";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
-import { anchoredPoints, pointAt, warpPointsOf, withPoints } from "@wet-thread/core/model/warp";
 import type { Seam } from "@wet-thread/core/seam/seams";
 import { formatChange } from "@wet-thread/core/time/format";
 import { MOST_STRETCH, type Tie } from "@wet-thread/core/time/time-map";

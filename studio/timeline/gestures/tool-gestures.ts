@@ -1,6 +1,6 @@
-import { cutsEvery } from "@wet-thread/core/edit/clips/split";
+import { cutsEvery } from "@wet-thread/core/edit/cutting/even-cuts";
 import type { Document } from "@wet-thread/core/model/document";
-import { playedSource } from "@wet-thread/core/model/played";
+import { playedSource } from "@wet-thread/core/model/recipe/played-recording";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatChange, formatLength } from "@wet-thread/core/time/format";
 import { modeRules, neighbourRules } from "@/state/modes";

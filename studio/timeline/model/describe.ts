@@ -1,6 +1,6 @@
 import { type Document, timebaseOf } from "@wet-thread/core/model/document";
 import { formatChange, formatPosition } from "@wet-thread/core/time/format";
-import { describeStep, type GridStep } from "@wet-thread/core/time/grid";
+import { describeStep, type GridStep } from "@wet-thread/core/time/grid-step";
 import { settings } from "@/state/settings";
 import { view } from "@/state/view";
 import { viewGrid } from "./grid-columns";

@@ -1,6 +1,6 @@
 import { envelopeValue } from "@wet-thread/core/dsp/envelope";
 import type { Document } from "@wet-thread/core/model/document";
-import { envelopeOf, ownPlace, playedPlace, runsBackwards } from "@wet-thread/core/model/played";
+import { envelopeOf, ownPlace, playedPlace, runsBackwards } from "@wet-thread/core/model/recipe/played-recording";
 import { type Clip, clipEnd, type EnvelopePoint } from "@wet-thread/core/model/schema";
 import type { DrawKind, View } from "@/state/view";
 import { CLOTH_TOP, type LaneBox, NAME_STRIP, RAIL } from "./geometry";

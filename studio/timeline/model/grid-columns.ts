@@ -1,5 +1,6 @@
 import { type Document, timebaseOf } from "@wet-thread/core/model/document";
-import { type GridLines, type GridStep, gridLines, stepSamples } from "@wet-thread/core/time/grid";
+import { type GridLines, gridLines, stepSamples } from "@wet-thread/core/time/grid";
+import type { GridStep } from "@wet-thread/core/time/grid-step";
 import { type Settings, stepInForce } from "@/state/settings";
 
 /** Lines closer than this are thinned to every so-manieth, in pixels. */

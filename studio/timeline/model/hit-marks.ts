@@ -1,5 +1,5 @@
+import { type HasHits, playedHits } from "@wet-thread/core/model/clip/hits";
 import type { Document } from "@wet-thread/core/model/document";
-import { type HasHits, playedHits } from "@wet-thread/core/model/hits";
 import { type Clip, clipEnd, type Hit } from "@wet-thread/core/model/schema";
 import { settings } from "@/state/settings";
 import type { View } from "@/state/view";

@@ -1,5 +1,5 @@
+import { nearestJoint } from "@wet-thread/core/edit/opening/openings";
 import type { Edit } from "@wet-thread/core/edit/registry";
-import { nearestJoint } from "@wet-thread/core/edit/room";
 import type { Document } from "@wet-thread/core/model/document";
 import type { Preview } from "./preview";
 

@@ -1,4 +1,4 @@
-import type { Lane } from "@wet-thread/core/model/lane";
+import type { Lane } from "@wet-thread/core/model/index/lane";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 
 interface Row {

@@ -1,4 +1,4 @@
-import type { Lane } from "@wet-thread/core/model/lane";
+import type { Lane } from "@wet-thread/core/model/index/lane";
 
 const known = new WeakMap<Lane, ReadonlyMap<string, number>>();
 

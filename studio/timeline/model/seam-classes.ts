@@ -1,5 +1,5 @@
 import type { Document } from "@wet-thread/core/model/document";
-import type { Lane } from "@wet-thread/core/model/lane";
+import type { Lane } from "@wet-thread/core/model/index/lane";
 import { quietEdges } from "@wet-thread/core/seam/measure";
 import { classify, type QuietEdge, type Seam, type SeamClass, seamsOf } from "@wet-thread/core/seam/seams";
 import { pageReader } from "@/state/media";

@@ -1,7 +1,7 @@
 import { nearestZeroCrossing, ZERO_REACH_SECONDS } from "@wet-thread/core/analysis/zero-crossings";
+import { type HasHits, hitsBetween } from "@wet-thread/core/model/clip/hits";
 import { type Document, timebaseOf } from "@wet-thread/core/model/document";
-import { type HasHits, hitsBetween } from "@wet-thread/core/model/hits";
-import { playedId, playedSource } from "@wet-thread/core/model/played";
+import { playedId, playedSource } from "@wet-thread/core/model/recipe/played-recording";
 import type { Clip } from "@wet-thread/core/model/schema";
 import { edgePoints, sortedPoints } from "@wet-thread/core/snap/points";
 import { type PointSource, snap } from "@wet-thread/core/snap/snap";

@@ -1,4 +1,4 @@
-import { madeId, makingOf } from "@wet-thread/core/model/played";
+import { madeId, makingOf } from "@wet-thread/core/model/recipe/played-recording";
 import type { Clip } from "@wet-thread/core/model/schema";
 import { useMaking } from "@/state/making";
 import { NAME_STRIP } from "../model/geometry";

@@ -1,6 +1,6 @@
 import { clipEnvelopeFactor } from "@wet-thread/core/dsp/envelope";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
-import type { Lane } from "@wet-thread/core/model/lane";
+import type { Lane } from "@wet-thread/core/model/index/lane";
 import { type Clip, clipEnd, gainFactor, type SourceInfo } from "@wet-thread/core/model/schema";
 import { magnifyOf } from "@/state/view";
 import type { ClothScene } from "../model/cloth-scene";

@@ -1,4 +1,4 @@
-import { envelopeOf, LINE_KINDS } from "@wet-thread/core/model/played";
+import { envelopeOf, LINE_KINDS } from "@wet-thread/core/model/recipe/played-recording";
 import type { Clip } from "@wet-thread/core/model/schema";
 import type { DrawKind } from "@/state/view";
 import { type DrawnLine, lineOf, yOf } from "../model/envelope-lines";

@@ -1,5 +1,5 @@
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
-import type { Lane } from "@wet-thread/core/model/lane";
+import type { Lane } from "@wet-thread/core/model/index/lane";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { settings } from "@/state/settings";
 import type { View } from "@/state/view";

@@ -1,4 +1,4 @@
-import { linePlace, madeId, makingOf, mapOf, playedId, playedOf, runsBackwards } from "@wet-thread/core/model/played";
+import { linePlace, madeId, makingOf, mapOf, playedId, playedOf, runsBackwards } from "@wet-thread/core/model/recipe/played-recording";
 import type { Clip, SourceInfo } from "@wet-thread/core/model/schema";
 import { momentRecorded } from "@wet-thread/core/time/time-map";
 import { isMadeHere } from "@/state/making";

@@ -1,3 +1,4 @@
+import { firstAtOrAfter } from "@wet-thread/core/base/sorted";
 import type { Seam, SeamClass } from "@wet-thread/core/seam/seams";
 import type { ClothScene } from "../model/cloth-scene";
 import { type LaneBox, RAIL } from "../model/geometry";
@@ -135,13 +136,7 @@ export function paintMarks(pixels: Uint32Array, scene: ClothScene, box: LaneBox,
   const positions = positionsOf(seams);
   const classes = classesOf(doc, seams);
   const signed = new Int32Array(pixels.buffer, pixels.byteOffset, pixels.length);
-  let low = 0;
-  let high = seams.length;
-  while (low < high) {
-    const half = (low + high) >> 1;
-    if (positions[half] < first * cell) low = half + 1;
-    else high = half;
-  }
+  let low = firstAtOrAfter(positions, first * cell);
   const span = seams.length ? positions[seams.length - 1] - positions[0] : 0;
   const dot = span < seams.length * MANY * samplesPerPixel ? "small" : "smooth";
   const own: Partial<Record<SeamClass, Sprite>> = {};

@@ -1,6 +1,7 @@
 import { type Document, timebaseOf } from "@wet-thread/core/model/document";
 import { formatClock } from "@wet-thread/core/time/format";
-import { type GridStep, gridLines, stepForZoom, stepSamples } from "@wet-thread/core/time/grid";
+import { gridLines, stepForZoom, stepSamples } from "@wet-thread/core/time/grid";
+import type { GridStep } from "@wet-thread/core/time/grid-step";
 import { formatTimecode, sampleToFrame } from "@wet-thread/core/time/timecode";
 import { RULERS, type Ruler } from "@/state/settings";
 import type { TimeRange, View } from "@/state/view";

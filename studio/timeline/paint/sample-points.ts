@@ -1,6 +1,6 @@
 import { clipEnvelopeFactor } from "@wet-thread/core/dsp/envelope";
 import { blendAfter } from "@wet-thread/core/model/document";
-import { playedId, playedSource } from "@wet-thread/core/model/played";
+import { playedId, playedSource } from "@wet-thread/core/model/recipe/played-recording";
 import { type Clip, clipEnd, gainFactor } from "@wet-thread/core/model/schema";
 import { pageReader } from "@/state/media";
 import { magnifyOf } from "@/state/view";

@@ -1,5 +1,5 @@
+import { warpPointsOf } from "@wet-thread/core/model/recipe/warp-points";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
-import { warpPointsOf } from "@wet-thread/core/model/warp";
 import { CLOTH_TOP, type LaneBox, RAIL } from "../model/geometry";
 import { type OverlayScene, px } from "../model/overlay-scene";
 import { faded, mix } from "../model/theme";

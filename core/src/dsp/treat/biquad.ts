@@ -1,5 +1,6 @@
-import type { Processor } from "../../model/treatment";
+import type { Processor } from "../../model/recipe/treatment";
 import { cos, exp, lasting, sin } from "../maths";
+import type { Runners, Treated } from "./runner";
 
 type Filter = Extract<Processor, { kind: "lowCut" | "highCut" | "lowShelf" | "highShelf" | "bell" | "notch" }>;
 
@@ -44,7 +45,8 @@ export function biquadOf(p: Filter, rate: number): Biquad {
       const alpha = s / (2 * p.q);
       return make(1 + alpha * a, -2 * c, 1 - alpha * a, 1 + alpha / a, -2 * c, 1 - alpha / a);
     }
-    default: {
+    case "lowShelf":
+    case "highShelf": {
       const a = exp((p.db * Math.LN10) / 40);
       const alpha = (s / 2) * Math.sqrt((a + 1 / a) * (1 / p.s - 1) + 2);
       const k = 2 * Math.sqrt(a) * alpha;
@@ -82,6 +84,18 @@ export function filter(x: Float32Array, { b0, b1, b2, a1, a2 }: Biquad): void {
     v = lasting(v);
   }
 }
+
+const filtered = (p: Filter, { channels, rate }: Treated): void => {
+  for (const x of channels) filter(x, biquadOf(p, rate));
+};
+export const FILTERS: Runners<Filter["kind"]> = {
+  lowCut: filtered,
+  highCut: filtered,
+  lowShelf: filtered,
+  highShelf: filtered,
+  bell: filtered,
+  notch: filtered,
+};
 
 /** How much a section lets through at a frequency, in dB. */
 export function responseDb({ b0, b1, b2, a1, a2 }: Biquad, hz: number, rate: number): number {

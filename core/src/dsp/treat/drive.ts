@@ -1,6 +1,7 @@
-import type { Processor } from "../../model/treatment";
+import type { Processor } from "../../model/recipe/treatment";
 import { factorOf, tanh } from "../maths";
 import { windowedSinc } from "../sinc";
+import type { Runners } from "./runner";
 
 /** So many samples for one while the curve is at work: what it makes above the band is taken out again. */
 const OVER = 4;
@@ -53,3 +54,9 @@ export function drive(x: Float32Array, p: Extract<Processor, { kind: "drive" }>)
     x[i] = x[i] * (1 - p.mix) + (value / OVER) * p.mix;
   }
 }
+
+export const DRIVE: Runners<"drive"> = {
+  drive: (p, { channels }) => {
+    for (const x of channels) drive(x, p);
+  },
+};

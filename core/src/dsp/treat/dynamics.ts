@@ -1,5 +1,6 @@
-import type { Processor } from "../../model/treatment";
+import type { Processor } from "../../model/recipe/treatment";
 import { exp, factorOf, lasting } from "../maths";
+import type { Runners } from "./runner";
 
 /** How much of a way is left after one sample, where nine tenths of it are gone after a time in ms. */
 const leaves = (ms: number, rate: number): number => exp((-Math.LN10 * 1000) / (ms * rate));
@@ -83,3 +84,8 @@ export function compressor(channels: readonly Float32Array[], p: Extract<Process
     for (const x of channels) x[i] *= gain;
   }
 }
+
+export const DYNAMICS: Runners<"gate" | "compressor"> = {
+  gate: (p, { channels, rate }) => gate(channels, p, rate),
+  compressor: (p, { channels, rate }) => compressor(channels, p, rate),
+};

@@ -1,5 +1,6 @@
-import type { Processor } from "../../model/treatment";
+import type { Processor } from "../../model/recipe/treatment";
 import { exp, lasting, sin } from "../maths";
+import type { Runners } from "./runner";
 
 type Of<K extends Processor["kind"]> = Extract<Processor, { kind: K }>;
 
@@ -111,3 +112,16 @@ export function phaser(x: Float32Array, p: Of<"phaser">, rate: number, start: nu
     x[i] = x[i] * (1 - p.mix) + value * p.mix;
   }
 }
+
+export const SPACE: Runners<"echo" | "room" | "chorus" | "phaser"> = {
+  echo: (p, { channels, rate }) => {
+    for (const x of channels) echo(x, p, rate);
+  },
+  room: (p, { channels, rate }) => room(channels, p, rate),
+  chorus: (p, { channels, rate, start }) => {
+    channels.forEach((x, c) => chorus(x, p, rate, start, c));
+  },
+  phaser: (p, { channels, rate, start }) => {
+    channels.forEach((x, c) => phaser(x, p, rate, start, c));
+  },
+};

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { Chain, type Processor, runInOf, tailOf } from "../../model/treatment";
+import { Chain, type Processor, runInOf, tailOf } from "../../model/recipe/treatment";
 import { noise } from "../../testing/arbitraries";
 import { cos, exp, sin, tanh } from "../maths";
 import { biquadOf, responseDb } from "./biquad";

@@ -1,6 +1,7 @@
+import { hashOf } from "../../base/digest";
 import type { Document } from "../../model/document";
-import { hashOf } from "../../model/hash";
 import type { Bundle, Clip } from "../../model/schema";
+import type { Transaction } from "../transaction";
 
 /** Ids longer than this are told by a digest inside a pattern, so that copies of copies of copies have ids that can be kept. */
 const LONG_ID = 64;
@@ -32,6 +33,7 @@ export function objectOf(doc: Pick<Document, "bundles">, clip: Clip, open: strin
 }
 
 const inner = new WeakMap<Document["bundles"], Map<string, Bundle[]>>();
+
 /** The bundles that lie directly in each. */
 function innerBundles(bundles: Document["bundles"]): Map<string, Bundle[]> {
   let found = inner.get(bundles);
@@ -57,6 +59,7 @@ export function bundleTree(doc: Pick<Document, "bundles">, bundleId: string): Se
 }
 
 const members = new WeakMap<Document["clips"], Map<string, Clip[]>>();
+
 /** The clips that lie directly in each bundle: one look at all clips serves all bundles. */
 function bundledClips(clips: Document["clips"]): Map<string, Clip[]> {
   let found = members.get(clips);
@@ -95,3 +98,6 @@ export function withBundles(doc: Document, clipIds: Iterable<string>, open: stri
   }
   return ids;
 }
+
+export const isInside = (tx: Transaction, bundleId: string | null, roots: ReadonlySet<string>): boolean =>
+  [...roots].some((root) => bundleId !== null && bundleTree(tx.doc, root).has(bundleId));

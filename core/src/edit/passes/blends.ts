@@ -1,14 +1,14 @@
 import { bareFade, fadeOfLength } from "../../dsp/fades";
 import { blendAfter } from "../../model/document";
-import { playsSame } from "../../model/played";
+import { playsSame } from "../../model/recipe/played-recording";
 import { type Clip, clipEnd } from "../../model/schema";
-import { withEnd, withStart } from "../parts";
+import { withEnd, withStart } from "../cutting/parts";
 import type { Transaction } from "../transaction";
 
 /*
  * After every edit: each blend is refitted to an overlap that changed, and ended where its clips came apart.
  */
-export function settleBlends(tx: Transaction): void {
+export function passBlends(tx: Transaction): void {
   const rights = new Set<string>();
   for (const { id, before, after } of tx.clipChanges()) {
     if (after?.blend || before?.blend) rights.add(id);
@@ -39,7 +39,7 @@ function endBlend(tx: Transaction, left: Clip | null, right: Clip): void {
   // What an edit cut away beyond the splice stays away.
   const next = back.length >= 1 ? back : right;
   tx.setClip({ ...next, fadeIn: bareFade(right.fadeIn), blend: null });
-  tx.edgeIsNew(right.id, "start");
+  tx.edges.isNew(right.id, "start");
   if (left && left.fadeOut.length > 0) endAt(tx, left, wasLeft && was ? spliceIn(left, wasLeft, was) : clipEnd(left));
 }
 
@@ -58,7 +58,7 @@ function endTail(tx: Transaction, was: Clip | undefined): void {
 function endAt(tx: Transaction, left: Clip, splice: number): void {
   const end = Math.min(clipEnd(left), splice);
   tx.setClip({ ...(end > left.start ? withEnd(left, end) : left), fadeOut: bareFade(left.fadeOut) });
-  tx.edgeIsNew(left.id, "end");
+  tx.edges.isNew(left.id, "end");
 }
 
 /** Where in a clip, as it lies now, the moment of its recording is at which the splice of a blend lay. */

@@ -2,7 +2,7 @@ import { clipEnd } from "../../model/schema";
 import type { Transaction } from "../transaction";
 
 /** After every edit: lifts each touched clip that would share a layer with one it overlaps, so that which is heard never hangs on a tie. */
-export function settleLayers(tx: Transaction): void {
+export function passLayers(tx: Transaction): void {
   const { doc } = tx;
   // Where no clip of a lane lies over another, none can tie.
   const may = new Map([...doc.lanes].filter(([, lane]) => lane.hasOverlaps));

@@ -1,25 +1,26 @@
 import { isLent, layOver, lentRest, standsOpen, withoutLent } from "../../dsp/fades";
+import { hitsBetween } from "../../model/clip/hits";
 import { blendAfter, type Document } from "../../model/document";
-import { hitsBetween } from "../../model/hits";
-import { playedSource, playsSame } from "../../model/played";
+import { playedSource, playsSame } from "../../model/recipe/played-recording";
 import { type Clip, clipEnd, type Fade, MOST_OVER } from "../../model/schema";
 import { runsOn } from "../../seam/continuity";
-import { blendClips, materialAt } from "../crossfade";
-import { takeBlendOff, unblended } from "../cut";
+import { takeBlendOff, unblended } from "../cutting/cut";
+import { fadeRoom } from "../cutting/parts";
+import type { Side } from "../edge-origins";
 import { EditError } from "../errors";
-import { fadeRoom } from "../parts";
-import type { Side, Transaction } from "../transaction";
+import { blendClips, materialAt } from "../laying/crossfade";
+import type { Transaction } from "../transaction";
 
 /*
  * After every edit: edges that it laid bare get what new edges get, and what an edge got by itself goes where the audio runs on again
  * (semantics, New edges). Which edges are new is asked of the edit: each edge has come from one that was there before, or from a cut.
  */
-
 const SIDES: readonly Side[] = ["start", "end"];
+
 /** A fade-in that an edge gets by itself is never shorter than this many samples, wherever its attack lies. */
 const LEAST_AT_ATTACK = 16;
 
-export function settleNewEdges(tx: Transaction): void {
+export function passNewEdges(tx: Transaction): void {
   const touched = touchedEdges(tx);
   endLent(tx, touched);
   if (tx.edge.length === 0) return;
@@ -39,9 +40,11 @@ interface Edge {
   readonly id: string;
   readonly side: Side;
 }
+
 const keyOf = ({ id, side }: Edge): string => `${id} ${side}`;
 const fadeAt = (clip: Clip, side: Side): Fade => (side === "start" ? clip.fadeIn : clip.fadeOut);
 const placeOf = (clip: Clip, side: Side): number => (side === "start" ? clip.start : clipEnd(clip));
+
 /** The sample of what a clip plays that an edge cuts at. */
 const momentAt = (clip: Clip, side: Side): number => (side === "start" ? clip.offset : clip.offset + clip.length);
 
@@ -61,7 +64,7 @@ const partnerAt = (doc: Document, clip: Clip, side: Side): Clip | undefined =>
 
 /** Whether the edit laid an edge bare: the audio ran on there, or lay hidden there, and does so no longer. */
 function isNew(tx: Transaction, clip: Clip, side: Side): boolean {
-  const origin = tx.edgeOrigin(clip.id, side);
+  const origin = tx.edges.of(clip.id, side);
   if (origin === "kept") return false;
   if (partnerAt(tx.doc, clip, side)) return false;
   if (origin === "new") return true;
@@ -173,7 +176,7 @@ function endLent(tx: Transaction, touched: readonly Edge[]): void {
       strip(tx, partner, facing(side));
     } else if (isLent(fade) && fade.bare === momentAt(clip, side)) {
       strip(tx, clip, side);
-      tx.edgeIsKept(id, side);
+      tx.edges.isKept(id, side);
     }
   }
 }

@@ -1,13 +1,14 @@
-import { fieldsWhere } from "../../model/clip-fields";
+import { z } from "zod";
+import { fieldsWhere } from "../../model/clip/fields";
 import type { Document } from "../../model/document";
-import { playedSource } from "../../model/played";
+import { playedSource } from "../../model/recipe/played-recording";
 import { type Bundle, type Clip, clipEnd, type TakeClip, type TakeLane, without } from "../../model/schema";
 import { sameFields, unbroken } from "../../seam/continuity";
 import { bundleClips } from "../bundles/members";
-import { blendClips, materialAt } from "../crossfade";
-import { takeBlendOff, takeOut } from "../cut";
+import { takeBlendOff, takeOut } from "../cutting/cut";
+import { healed, sliceOf } from "../cutting/parts";
 import { EditError } from "../errors";
-import { healed, sliceOf } from "../parts";
+import { blendClips, materialAt } from "../laying/crossfade";
 import type { Transaction } from "../transaction";
 
 /*
@@ -16,7 +17,7 @@ import type { Transaction } from "../transaction";
  */
 
 /** How a border between two picks is blended: as long as this, where both have the material. */
-export interface Border {
+export interface BorderLength {
   readonly length: number;
 }
 
@@ -88,6 +89,7 @@ export function spansWithout(spans: readonly Span[], taken: readonly Span[]): Sp
 
 /** What two picks must have alike to be one: all but where they lie. What somebody did to one of them alone stays with it. */
 const ALIKE = fieldsWhere("cut", "both");
+
 /** Whether one clip's sound runs on into the other's, with all that is done to it: they are one pick. */
 const isOnePick = (left: Clip, right: Clip): boolean => unbroken(left, right) && sameFields(left, right, ALIKE);
 
@@ -101,7 +103,7 @@ interface Held {
  * Changes the picks of a stack while none of them is blended, each at its splices; then puts together what runs on, gives every border that
  * is still there its blend back, and lays new ones at those that are new.
  */
-export function repick(tx: Transaction, stackId: string, border: Border, work: () => void): void {
+export function repick(tx: Transaction, stackId: string, border: BorderLength, work: () => void): void {
   const before = picksOf(tx.doc, stackOf(tx, stackId));
   const held = new Map<number, Held>();
   for (const right of before) {
@@ -185,8 +187,8 @@ export function pickFrom(tx: Transaction, stackId: string, laneId: string, start
     const id = tx.newId();
     clearPicks(tx, stackId, slice.start, clipEnd(slice));
     tx.setClip({ ...slice, id });
-    if (slice.start > whole.start) tx.edgeIsNew(id, "start");
-    if (clipEnd(slice) < clipEnd(whole)) tx.edgeIsNew(id, "end");
+    if (slice.start > whole.start) tx.edges.isNew(id, "start");
+    if (clipEnd(slice) < clipEnd(whole)) tx.edges.isNew(id, "end");
     any = true;
   }
   return any;
@@ -220,3 +222,11 @@ export function fillHoles(tx: Transaction, stackId: string): void {
     for (const [from, to] of holes) pickFrom(tx, stackId, lane.id, from, to);
   }
 }
+
+/** Length of the blend at a border between picks, in samples. */
+export const BorderLength = z
+  .int()
+  .min(0)
+  .max(10_000_000)
+  .default(480)
+  .describe("length of the blend at each border between picks, where both sides have material; 0 leaves them bare");

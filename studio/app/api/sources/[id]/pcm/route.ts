@@ -1,4 +1,4 @@
-import { isMade, ofPlayedId } from "@wet-thread/core/model/played";
+import { isMade, ofPlayedId } from "@wet-thread/core/model/recipe/played-recording";
 import { z } from "zod";
 import { ApiError } from "@/server/errors";
 import { json, queryOf, route } from "@/server/http";

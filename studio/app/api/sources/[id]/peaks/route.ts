@@ -1,5 +1,5 @@
 import { PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
-import { ofPlayedId } from "@wet-thread/core/model/played";
+import { ofPlayedId } from "@wet-thread/core/model/recipe/played-recording";
 import { z } from "zod";
 import { ApiError } from "@/server/errors";
 import { queryOf, route } from "@/server/http";
