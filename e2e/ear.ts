@@ -64,6 +64,16 @@ export async function listen(page: Page, seconds: number, ways: Ways = {}): Prom
   throw new Error("The machine is too busy to listen.");
 }
 
+/** How playing stands: frames read and written, whether it plays, how often it ran dry, and how much was collected. */
+const ringOf = (page: Page): Promise<object> =>
+  page.evaluate(() => {
+    const { memory } = (window as unknown as { wetThreadRing: { memory: SharedArrayBuffer } }).wetThreadRing;
+    const counters = new BigInt64Array(memory, 0, 2);
+    const flags = new Int32Array(memory, 16, 2);
+    const { counter } = (window as unknown as { listening: Listening }).listening;
+    return { read: Number(counters[0]), written: Number(counters[1]), playing: flags[0], starved: flags[1], collected: counter?.[0] };
+  });
+
 async function listenOnce(page: Page, seconds: number, { begin, end, during, ahead = AHEAD }: Ways): Promise<number[] | null> {
   const space = (): Promise<void> => page.keyboard.press("Space");
   await page.evaluate(
@@ -82,7 +92,11 @@ async function listenOnce(page: Page, seconds: number, { begin, end, during, ahe
   await during?.(async (n) => {
     await page.waitForFunction((wanted) => Atomics.load((window as unknown as { listening: Required<Listening> }).listening.counter, 0) > wanted, n);
   });
-  await page.waitForFunction(() => (window as unknown as { listening: Listening }).listening.heard, undefined, { timeout: 30_000 });
+  await page
+    .waitForFunction(() => (window as unknown as { listening: Listening }).listening.heard, undefined, { timeout: 30_000 })
+    .catch(async (why) => {
+      throw new Error(`Nothing, or too little, was heard: ${JSON.stringify(await ringOf(page))}. ${why.message}`);
+    });
   const { out, late } = await page.evaluate(() => {
     const { heard, late } = (window as unknown as { listening: Required<Listening> }).listening;
     return { out: [...heard], late };

@@ -26,6 +26,7 @@ function filters(up: number): Float64Array[] {
     return taps.map((h) => h / sum);
   });
 }
+
 /** Filters in sets of three: the first is the coarse grid, the others are the fine one. */
 const SETS = 1 + (FINE - 1) / 3;
 let sets: Float64Array[] | null = null;

@@ -1,7 +1,6 @@
 /*
  * Sines and exponentials of our own: engines may give other last bits, and what is made of a recording is the same everywhere.
  */
-
 const LEAST = -1022;
 /** 2^k for whole k within the range of doubles, by doubling and halving, which is exact. */
 const POWERS = new Float64Array(2046);

@@ -28,6 +28,7 @@ interface Phases {
   readonly input: number;
   readonly output: number;
 }
+
 /** Places between two samples for which weights are kept, at the recording's own pace. */
 const PLACES = 2048;
 const LEAST_PLACES = 256;

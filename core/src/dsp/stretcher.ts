@@ -26,6 +26,7 @@ interface Memory {
 interface Instance {
   readonly exports: Record<string, unknown>;
 }
+
 /** What of WebAssembly is used here; the core's types know no browser and no Node. */
 interface Wasm {
   compile(bytes: unknown): Promise<object>;

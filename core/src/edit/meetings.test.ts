@@ -7,7 +7,6 @@ import { bundleClips } from "./bundles/members";
 import { applyEdits, type Edit } from "./registry";
 
 /* Where two features meet: each case once went wrong where either alone was right. */
-
 const run = (doc: Document, ...edits: Edit[]): Document => applyEdits(doc, edits).doc;
 const same = (a: Document, b: Document): boolean => playOf(a).every((x, i) => sameSamples(x, playOf(b)[i]));
 const spans = (doc: Document, track = "t0") => doc.lanes.get(track)?.clips.map((c) => [c.id, c.start, c.length]);

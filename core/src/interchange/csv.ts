@@ -8,7 +8,6 @@ import { InterchangeError } from "./error";
  * Tables as comma-separated text (RFC 4180). Positions stand in the unit that was chosen, and in samples. A text that begins as a formula does
  * gets an apostrophe in front, so that no spreadsheet runs it; reading takes it off.
  */
-
 const FORMULA = /^[=+\-@\t\r]/;
 const guarded = (text: string): string => (FORMULA.test(text) || text.startsWith("'") ? `'${text}` : text);
 const unguarded = (text: string): string => (text.startsWith("'") ? text.slice(1) : text);

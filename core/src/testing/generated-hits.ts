@@ -4,7 +4,6 @@ import { noise } from "./arbitraries";
  * Material on which the finding of hits is measured: drums, plucks, speech and bells, each over noise 40 dB below the softest hit's peak, with
  * hits at least 50 ms apart. Where the hits lie is known from how they are made.
  */
-
 export const MATERIALS = ["drums", "plucks", "speech", "bells"] as const;
 export type Material = (typeof MATERIALS)[number];
 

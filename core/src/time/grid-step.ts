@@ -7,7 +7,6 @@ import type { FrameRate } from "./timecode";
  * The kinds of grid steps and nudge values, each told once: its figures, how it is counted, how it is said and how it is typed. Whatever lays
  * lines, nudges, swings or reads steps asks here.
  */
-
 export const NOTE_DIVISIONS = [1, 2, 4, 8, 16, 32, 64, 128] as const;
 export type NoteDivision = (typeof NOTE_DIVISIONS)[number];
 export type NoteFeel = "straight" | "dotted" | "triplet";

@@ -7,7 +7,6 @@ import type { TempoEvent } from "./tempo";
  * force at the later border is restated at the join when it would otherwise be lost. All lists stay sorted, start at tick 0, and repeat
  * no value.
  */
-
 function tempoAt(events: readonly TempoEvent[], tick: number): TempoEvent {
   let i = events.length - 1;
   while (events[i].tick > tick) i--;

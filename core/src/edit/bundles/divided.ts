@@ -9,8 +9,8 @@ export function unlinked(tx: Transaction, bundle: Bundle): Bundle {
   if (follows) tx.notes.push(`${bundle.name || "A bundle"} follows its copies no more: it was changed from outside.`);
   return { ...bundle, pattern: null };
 }
-/** Divides every bundle, outside the open one, that lies on both sides of a cut and has no clip across it: the later clips form a new one. */
 
+/** Divides every bundle, outside the open one, that lies on both sides of a cut and has no clip across it: the later clips form a new one. */
 export function divideBundlesAt(tx: Transaction, places: readonly number[], bundleIds: Iterable<string>): void {
   const { doc } = tx;
   const open = new Set(bundlesAround(doc, tx.inside).map((b) => b.id));

@@ -23,6 +23,7 @@ async function read(bytes: Uint8Array) {
   const bad = decodeFrames(bytes.subarray(info.dataOffset, info.dataOffset + info.frames * info.frameBytes), info, out);
   return { info, out, bad };
 }
+
 /** A header written by hand, byte by byte, apart from the writer. */
 function byHand(tag: number, channels: number, bits: number, data: Uint8Array, extensible = false): Uint8Array {
   const fmt = new DataView(new ArrayBuffer(extensible ? 40 : 16));

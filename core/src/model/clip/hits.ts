@@ -33,6 +33,7 @@ interface Shown {
   readonly recipe: Clip["recipe"];
   readonly list: readonly Hit[];
 }
+
 /** By what was set, or by what is played where nothing was: the one that was asked for last. */
 const known = new WeakMap<object, Shown>();
 

@@ -18,6 +18,7 @@ function play(doc: Document, from: number, count: number): Float32Array {
   new Renderer(doc, new MemoryReader(PCM)).render(from, count, left, right);
   return Float32Array.from([...left, ...right]);
 }
+
 /** No blends: what a range cuts out of one is put back to its splice first, which changes the sound on purpose. */
 const spans = fc
   .tuple(fc.integer({ min: 0, max: 9000 }), fc.integer({ min: 1, max: 4000 }))
