@@ -115,7 +115,7 @@ describe("project archives", () => {
     ["that lacks a version", (f) => f.filter(([n]) => n !== "versions/1.json"), /versions\/1.json: is missing/],
     [
       "of a later release",
-      (f) => f.map(([n, b]) => (n === "project.json" ? [n, Buffer.from(b.toString().replace('"formatVersion": 1', '"formatVersion": 9'))] : [n, b])),
+      (f) => f.map(([n, b]) => (n === "project.json" ? [n, Buffer.from(b.toString().replace('"formatVersion": 2', '"formatVersion": 9'))] : [n, b])),
       /later release/,
     ],
     ["whose list is no JSON", (f) => f.map(([n, b]) => (n === "project.json" ? [n, Buffer.from("{")] : [n, b])), /no whole JSON/],

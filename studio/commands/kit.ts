@@ -4,6 +4,7 @@ import { create } from "zustand";
 import { transport } from "@/engine/transport";
 import { ServerError } from "@/state/api";
 import { modeRules } from "@/state/modes";
+import { saveFile } from "@/state/save-file";
 import { session } from "@/state/session";
 import { settings } from "@/state/settings";
 import { toast } from "@/state/toast";
@@ -183,11 +184,7 @@ export async function saveKit(): Promise<void> {
     });
     if (!answer.ok)
       throw new ServerError(answer.status, String((await answer.json().catch(() => null))?.message ?? `The server answered ${answer.status}.`), {});
-    const link = document.createElement("a");
-    link.href = URL.createObjectURL(await answer.blob());
-    link.download = `${name ?? "Slice"} kit.zip`;
-    link.click();
-    setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
+    saveFile(`${name ?? "Slice"} kit.zip`, await answer.blob());
   } catch (error) {
     toast.error(`The kit could not be saved: ${(error as Error).message}`, { id: "kit" });
   }

@@ -11,7 +11,7 @@ import { canSound, setTransport, Transport } from "@/engine/transport";
 import { closeMeasurer } from "@/seams/measures";
 import { followAddress, readAddress } from "@/state/address";
 import { rememberSelections } from "@/state/selection-memory";
-import { closeParked, Session, setSession } from "@/state/session";
+import { closeParked, Session, sendLeftovers, setSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { toast } from "@/state/toast";
 import { setView, useView } from "@/state/view";
@@ -99,7 +99,10 @@ export function Editor({ projectId, versionId: first }: { projectId: string; ver
         opened.current = session.store.getState().versionId;
         setState({ open: opened.current });
         const ready = session;
-        ahead = setTimeout(() => void ready.prepareNext(), AHEAD_MS);
+        ahead = setTimeout(() => {
+          void ready.prepareNext();
+          void sendLeftovers(ready.store.getState().versionId);
+        }, AHEAD_MS);
         if (!canSound())
           toast.warning("This page came over plain http, so the browser gives it no sound. All else works.", {
             id: "secure",

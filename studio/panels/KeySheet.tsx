@@ -5,6 +5,7 @@ import { useEffect, useRef, useState } from "react";
 import type { Command } from "@/commands/command";
 import { COMMANDS } from "@/commands/commands";
 import { commandOf, giveKey, keysAsText, keysOf, keyText, ownKeys, pressed, readKeys, takeKeys, useKeys } from "@/commands/keys";
+import { saveFile } from "@/state/save-file";
 import { toast } from "@/state/toast";
 import { setView, useView } from "@/state/view";
 import { Button, Key } from "@/ui/controls";
@@ -35,13 +36,7 @@ export function KeySheet() {
     window.addEventListener("keydown", listen, true);
     return () => window.removeEventListener("keydown", listen, true);
   }, [asking]);
-  const save = (): void => {
-    const link = document.createElement("a");
-    link.href = URL.createObjectURL(new Blob([keysAsText()], { type: "application/json" }));
-    link.download = "wet thread keys.json";
-    link.click();
-    URL.revokeObjectURL(link.href);
-  };
+  const save = (): void => saveFile("wet thread keys.json", new Blob([keysAsText()], { type: "application/json" }));
   const load = async (chosen: File | undefined): Promise<void> => {
     if (!chosen) return;
     try {

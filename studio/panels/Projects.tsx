@@ -3,6 +3,7 @@ import { FolderOpen, Undo2 } from "lucide-react";
 import { useRouter } from "next/navigation";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { ask, ServerError } from "@/state/api";
+import { sendLeftovers } from "@/state/session";
 import { toast } from "@/state/toast";
 import { Button } from "@/ui/controls";
 import { Mark } from "@/ui/Mark";
@@ -31,6 +32,8 @@ export function Projects() {
     }
   }, []);
   useEffect(() => void refresh(), [refresh]);
+  // What closed tabs could not send should not wait until somebody opens that version again.
+  useEffect(() => void sendLeftovers(null), []);
   const open = async (file: File): Promise<void> => {
     const id = await readArchive(file, setProgress);
     setProgress(null);

@@ -94,12 +94,13 @@ function SavedState() {
   const save = useSession((s) => s.save);
   // For whoever drives the page from outside: how far it has followed the server, and whether it is going back or forward.
   const revision = useSession((s) => s.revision);
-  const walks = useSession((s) => s.walks);
+  const walks = useSession((s) => s.unsent.filter((u) => u.walk).length);
+  const trouble = useSession((s) => s.trouble);
   const at = useSession((s) => s.savedAt);
   const unsent = useSession((s) => s.unsent.length);
   const text =
     save === "waiting"
-      ? `Server away · ${unsent} ${unsent === 1 ? "step" : "steps"} kept here`
+      ? `${trouble ? "Not saved" : "Server away"} · ${unsent} ${unsent === 1 ? "step" : "steps"} kept here`
       : save === "saving"
         ? "Saving …"
         : at
@@ -108,6 +109,7 @@ function SavedState() {
   return (
     <span
       role="status"
+      title={trouble ?? undefined}
       className={`mr-1 truncate text-sm ${save === "waiting" ? "font-semibold text-madder" : "text-ink-3"}`}
       data-testid="save-state"
       data-save={save}

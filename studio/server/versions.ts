@@ -1,4 +1,5 @@
 import { EditError } from "@wet-thread/core/edit/errors";
+import { onlyShows } from "@wet-thread/core/edit/only-shows";
 import { applyEditsInTurns, type Edit, newKey } from "@wet-thread/core/edit/registry";
 import { invertStored, isTakenAway, type StoredChange, storedChanges, wholeChanges } from "@wet-thread/core/edit/stored-change";
 import { summaryOf } from "@wet-thread/core/edit/summary";
@@ -8,7 +9,7 @@ import { and, asc, desc, eq, getTableColumns, gt, gte, inArray, lt, lte, type Pl
 import { LRUCache } from "lru-cache";
 import { z } from "zod";
 import { type Database, db, runNamed } from "./db/client";
-import { entities, projects, sources, steps, versions } from "./db/schema";
+import { entities, projects, type StepKind, sources, steps, versions } from "./db/schema";
 import { ApiError, notFound } from "./errors";
 import { announcing, type ProjectEvent } from "./events";
 import { asksToBeMade, wantMade } from "./made";
@@ -172,9 +173,20 @@ export function loadVersionAt(id: string, revision: number): Promise<LoadedVersi
 const lookUpIn = (unread: readonly Unread[]) => (kind: EntityKind, id: string) =>
   (unread.find((u) => u.kind === kind && u.id === id)?.data as Entities[EntityKind] | undefined) ?? null;
 
+/** What a page is told of a step. */
+const STEP = {
+  revision: steps.revision,
+  kind: steps.kind,
+  name: steps.name,
+  key: steps.key,
+  row: steps.row,
+  target: steps.target,
+  changes: steps.changes,
+};
+
 async function missedSteps(on: Reader, id: string, revision: number) {
   return on
-    .select({ revision: steps.revision, kind: steps.kind, name: steps.name, key: steps.key, changes: steps.changes })
+    .select(STEP)
     .from(steps)
     .where(and(eq(steps.versionId, id), gt(steps.revision, revision)))
     .orderBy(asc(steps.revision));
@@ -221,7 +233,7 @@ async function holdSources(tx: Transaction, changes: readonly Change[]): Promise
 }
 
 interface WrittenStep {
-  readonly kind: "edit" | "undo" | "redo";
+  readonly kind: StepKind;
   readonly name: string;
   readonly edits: Edit[];
   readonly changes: Change[];
@@ -309,8 +321,11 @@ export const EditRequest = z.object({
 
 export interface StepResult {
   readonly revision: number;
+  readonly kind: StepKind;
   readonly name: string;
   readonly changes: StoredChange[];
+  /** Of a walk: the edit that it reached last. */
+  readonly target?: number;
   /** What was left undone though the rest was done, in words. */
   readonly notes?: readonly string[];
 }
@@ -327,7 +342,9 @@ type Done = StepResult & { readonly version: LoadedVersion | null };
 /** What edits make of a version, as a step to be written. */
 async function stepOf(on: Reader, version: LoadedVersion, request: z.infer<typeof EditRequest>, edits: Edit[]) {
   const { doc, changes, notes, name } = await applyEditsInTurns(await withHits(on, version.doc, edits), edits, pause);
-  const step: WrittenStep = { kind: "edit", name: request.name || name, edits: keptEdits(edits), changes, key: request.key, row: request.row };
+  // Hearing a track by itself, by-passing or making lanes higher takes nothing from what can be done again.
+  const kind = onlyShows(changes) ? "show" : "edit";
+  const step: WrittenStep = { kind, name: request.name || name, edits: keptEdits(edits), changes, key: request.key, row: request.row };
   return { step, notes, doc, version: { ...version, doc } };
 }
 
@@ -348,11 +365,11 @@ async function editAtOnce(id: string, request: z.infer<typeof EditRequest>, edit
   const version = atHand(there(id, row));
   if (version?.revision !== request.revision) return null;
   const { step, notes, doc, version: after } = await stepOf(db(), version, request, edits);
-  const { name, changes } = step;
-  if (changes.length === 0) return { revision: version.revision, name, changes: [], notes, version: null };
+  const { name, changes, kind } = step;
+  if (changes.length === 0) return { revision: version.revision, kind, name, changes: [], notes, version: null };
   if (newlyUsed(changes).size > 0 || changes.some(asksToBeMade)) return null;
   const written = await write((statement) => runNamed("write-step", statement), version, doc, step);
-  return written && { ...written, name, notes, version: after };
+  return written && { ...written, kind, name, notes, version: after };
 }
 
 /** The step of an edit while the version is held against all others. */
@@ -365,11 +382,11 @@ function editHeld(id: string, request: z.infer<typeof EditRequest>, edits: Edit[
           .from(steps)
           .where(and(eq(steps.versionId, id), eq(steps.key, request.key)))
       : [];
-    if (again) return { revision: again.revision, name: again.name, changes: again.changes, notes: [], version: null };
+    if (again) return { revision: again.revision, kind: again.kind, name: again.name, changes: again.changes, notes: [], version: null };
     await checkRevision(tx, version, request.revision);
     const { step, notes, doc, version: after } = await stepOf(tx, version, request, edits);
-    if (step.changes.length === 0) return { revision: version.revision, name: step.name, changes: [], notes, version };
-    return { ...(await commit(tx, version, doc, step)), name: step.name, notes, version: after };
+    if (step.changes.length === 0) return { revision: version.revision, kind: step.kind, name: step.name, changes: [], notes, version };
+    return { ...(await commit(tx, version, doc, step)), kind: step.kind, name: step.name, notes, version: after };
   });
 }
 
@@ -389,6 +406,11 @@ export const BackRequest = z.object({
   revision: z.int().min(0).optional(),
   /** Undo down to, or redo up to, this edit's revision; left out, one step. */
   to: z.int().min(0).optional(),
+  key: NewId.min(4).optional().describe("sent again with the same key, nothing is taken back twice"),
+  of: z
+    .union([z.object({ revision: z.int().min(0) }), z.object({ key: NewId.min(4) })])
+    .optional()
+    .describe("the edit that is meant to be taken back, or done again, first: where another one would be, nothing is"),
 });
 
 /**
@@ -399,12 +421,19 @@ export async function stepBack(id: string, direction: "undo" | "redo", request: 
   const [from, to] = direction === "undo" ? (["done", "undone"] as const) : (["undone", "done"] as const);
   const result = await db().transaction(async (tx) => {
     const version = await load(tx, id, true);
+    const [again] = request.key
+      ? await tx
+          .select()
+          .from(steps)
+          .where(and(eq(steps.versionId, id), eq(steps.key, request.key)))
+      : [];
+    if (again) return { ...again, target: again.target ?? 0, doc: null };
     if (request.revision !== undefined) await checkRevision(tx, version, request.revision);
     const order = direction === "undo" ? desc(steps.revision) : asc(steps.revision);
     const beyond = request.to === undefined ? undefined : direction === "undo" ? gt(steps.revision, request.to) : lte(steps.revision, request.to);
     const query = (more: SQL | undefined) =>
       tx
-        .select({ revision: steps.revision, name: steps.name, row: steps.row, changes: steps.changes })
+        .select({ revision: steps.revision, name: steps.name, key: steps.key, row: steps.row, changes: steps.changes })
         .from(steps)
         .where(and(eq(steps.versionId, id), eq(steps.kind, "edit"), eq(steps.state, from), beyond, more))
         .orderBy(order);
@@ -419,6 +448,14 @@ export async function stepBack(id: string, direction: "undo" | "redo", request: 
     }
     const last = targets.at(-1);
     if (!last) throw new ApiError(422, `nothing-to-${direction}`, `There is nothing to ${direction}.`, { path: "", kept: "Nothing was changed." });
+    const [first] = targets;
+    const { of } = request;
+    if (of && ("key" in of ? of.key !== first.key : of.revision !== first.revision))
+      throw new ApiError(409, "overtaken", `“${first.name}” was done meanwhile. Nothing was ${direction === "undo" ? "undone" : "done again"}.`, {
+        revision: version.revision,
+        path: "of",
+        kept: "Nothing was changed.",
+      });
     const stored = targets.flatMap((t) => (direction === "undo" ? invertStored(t.changes) : t.changes));
     const changes = wholeChanges(version.doc, stored, lookUpIn(version.unread));
     const doc = applyChanges(version.doc, changes);
@@ -434,11 +471,12 @@ export async function stepBack(id: string, direction: "undo" | "redo", request: 
         ),
       );
     const { name } = last;
-    const done = await commit(tx, version, doc, { kind: direction, name, edits: [], changes, target: last.revision });
-    return { ...done, name, doc, unread: version.unread };
+    const done = await commit(tx, version, doc, { kind: direction, name, edits: [], changes, target: last.revision, key: request.key });
+    return { ...done, name, target: last.revision, doc, unread: version.unread };
   });
-  keep(id, result.revision, result.doc, stillUnread(result.unread, result.changes));
-  return { revision: result.revision, name: result.name, changes: result.changes };
+  const { revision, name, changes, target } = result;
+  if (result.doc) keep(id, revision, result.doc, stillUnread(result.unread, changes));
+  return { revision, kind: direction, name, changes, target };
 }
 
 export const HistoryQuery = z.object({ last: z.coerce.number().int().min(1).optional() });
@@ -467,3 +505,11 @@ export async function stepsSince(id: string, revision: number) {
     { isolationLevel: "repeatable read" },
   );
 }
+
+/** Steps of a version by their revisions, for a page that needs to know what they changed. */
+export const stepsOf = (id: string, revisions: readonly number[]) =>
+  db()
+    .select(STEP)
+    .from(steps)
+    .where(and(eq(steps.versionId, id), inArray(steps.revision, [...revisions])))
+    .orderBy(asc(steps.revision));

@@ -3,7 +3,7 @@ import { afterEach, expect, test, vi } from "vitest";
 import { Following } from "./following";
 
 const empty = () => documentFrom({ sampleRate: 48_000, piece: NEW_PIECE, tracks: [], clips: [], markers: [], sections: [] }, new Map());
-const step = (revision: number) => ({ revision, name: "Step", kind: "edit", key: null, changes: [] });
+const step = (revision: number) => ({ revision, name: "Step", kind: "edit", key: null, row: null, target: null, changes: [] });
 
 /** A server that answers when it is told to. */
 function slowServer() {

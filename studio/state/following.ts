@@ -1,17 +1,11 @@
-import { type StoredChange, wholeChanges } from "@wet-thread/core/edit/stored-change";
+import { wholeChanges } from "@wet-thread/core/edit/stored-change";
 import { applyChanges, type Document } from "@wet-thread/core/model/document";
 import { ask, ServerError } from "./api";
+import { type KnownStep, Past } from "./past";
 import { restFor } from "./retry";
 
-/** A step as the server has it. */
-export interface ServerStep {
-  readonly revision: number;
-  readonly name: string;
-  readonly kind: "edit" | "undo" | "redo";
-  /** Under which its tab sent it; by it a step of one's own is known again. */
-  readonly key: string | null;
-  readonly changes: readonly StoredChange[];
-}
+/** A step as the server has it; by its key one of this tab's own is known again. */
+export type ServerStep = KnownStep;
 
 /**
  * A version as the server has it. One rule brings it up to date: whenever a higher revision is seen, in whatever answer or event, the steps
@@ -23,6 +17,8 @@ export class Following {
   private missed = false;
   private running: Promise<void> | null = null;
   private closed = false;
+  /** The edits that count, as far as the steps up to here tell. */
+  past = new Past();
 
   constructor(
     private readonly versionId: string,
@@ -73,8 +69,7 @@ export class Following {
       } catch (error) {
         this.missed ||= missed;
         if (!(error instanceof ServerError)) throw error;
-        // A version that is gone answers so each time; a server that is away comes back.
-        if (!error.passing && error.status < 500) return;
+        // Whoever answers so, a proxy or a server that is signed out of, may answer otherwise later; nobody is asked without a rest.
         await restFor(tries++);
       }
     }
@@ -85,21 +80,22 @@ export class Following {
     const news: ServerStep[] = [];
     for (const step of steps) {
       if (step.revision !== this.revision + 1) continue;
-      this.lay(step.revision, step.changes);
+      this.lay(step);
       news.push(step);
     }
     if (news.length) this.came(news);
   }
 
-  private lay(revision: number, changes: readonly StoredChange[]): void {
-    this.doc = applyChanges(this.doc, wholeChanges(this.doc, changes));
-    this.revision = revision;
+  private lay(step: ServerStep): void {
+    this.doc = applyChanges(this.doc, wholeChanges(this.doc, step.changes));
+    this.revision = step.revision;
+    this.past = this.past.known(step);
   }
 
   /** Takes the answer to a step of this tab's own; false when others' lie before it, and it comes with them. */
-  own(revision: number, changes: readonly StoredChange[]): boolean {
-    if (revision !== this.revision + 1) return revision <= this.revision;
-    this.lay(revision, changes);
+  own(step: ServerStep): boolean {
+    if (step.revision !== this.revision + 1) return step.revision <= this.revision;
+    this.lay(step);
     return true;
   }
 }

@@ -1,11 +1,11 @@
+import { saveFile } from "./save-file";
 import { toast } from "./toast";
-import type { UnsentStep } from "./unsent";
 import { view } from "./view";
 
 /** A step that came from the server without being this tab's. */
 export interface NamedStep {
   readonly name: string;
-  readonly kind: "edit" | "undo" | "redo";
+  readonly kind: "edit" | "undo" | "redo" | "show";
 }
 
 const MOST_NAMED = 3;
@@ -43,16 +43,21 @@ export function tellAdopted(count: number): void {
   toast.info(`${counted(count)} that had not been sent ${count === 1 ? "is" : "are"} back and will be sent now.`);
 }
 
-/** A step that the server fails at each time is put aside, so that the others go on. It stays until it is sent or dropped. */
-export function tellAside(step: UnsentStep, why: string, again: () => void, drop: () => void): void {
-  toast.error(`“${step.name}” can't be saved just now: ${why}`, {
-    id: `aside ${step.key}`,
+/** The server answers, but does not take a step: it waits, and what was done after it waits with it. */
+export function tellStuck(name: string, why: string, after: number, { again, drop }: { again: () => void; drop: () => void }): void {
+  const rest = after === 0 ? "It is" : after === 1 ? "It and the step after it are" : `It and the ${after} steps after it are`;
+  toast.error(`“${name}” can't be saved just now: ${why}`, {
+    id: "stuck",
     duration: Number.POSITIVE_INFINITY,
-    description: "It was put aside; everything else is saved.",
-    action: { label: "Try again", onClick: again },
+    description: `${rest} kept here and tried again.`,
+    action: { label: "Try now", onClick: again },
     cancel: { label: "Drop it", onClick: drop },
   });
 }
+export const tellFree = (): void => toast.dismiss("stuck");
+
+export const tellWalked = (direction: "undo" | "redo", name: string): void =>
+  toast(`${direction === "undo" ? "Undone" : "Done again"}: ${name}`, { id: "history", duration: 1600 });
 
 export function tellNotKept(): void {
   toast.warning("Steps are not kept on this computer: the browser's store is full or shut.", {
@@ -62,8 +67,18 @@ export function tellNotKept(): void {
   });
 }
 
-export function tellUnreadable(): void {
-  toast.error("Steps that an earlier tab had left could not be read.", { description: "The piece is as the server has it.", duration: 12_000 });
+/** `broken` is what was found, as it is. */
+export function tellUnreadable(broken: readonly string[]): void {
+  toast.error("Steps that an earlier tab had left could not be read.", {
+    id: "unreadable",
+    description: "The piece is as the server has it. They are kept in this browser.",
+    duration: Number.POSITIVE_INFINITY,
+    action: {
+      label: "Save them as a file",
+      onClick: () => saveFile("unread steps.json", new Blob([broken.join("\n")], { type: "application/json" })),
+    },
+    cancel: { label: "Leave it", onClick: () => {} },
+  });
 }
 
 export function tellUnread(unread: readonly { readonly kind: string; readonly why: string }[]): void {

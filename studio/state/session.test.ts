@@ -1,77 +1,11 @@
-import { applyEdits, type Edit } from "@wet-thread/core/edit/registry";
-import { applyChanges, type Change, dataOf, documentFrom, invertChanges, NEW_PIECE } from "@wet-thread/core/model/document";
+import type { Edit } from "@wet-thread/core/edit/registry";
+import { dataOf } from "@wet-thread/core/model/document";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { Session, type VersionAnswer } from "./session";
+import { FakeServer } from "./fake-server";
+import { closeParked, Session, sendLeftovers } from "./session";
 import { toast } from "./toast";
 
-/** A server in a few lines: it keeps the order, and can be away. */
-class Server {
-  doc = documentFrom({ sampleRate: 48_000, piece: { ...NEW_PIECE }, tracks: [], clips: [], markers: [], sections: [] }, new Map());
-  steps: { revision: number; kind: "edit" | "undo"; name: string; key?: string; changes: unknown[] }[] = [];
-  readonly undone = new Set<number>();
-  away = false;
-  /** Does a step but loses the answer. */
-  deaf = false;
-  /** Fails at steps of this name. */
-  fails = "";
-  /** Does a step, and answers only when this is settled. */
-  slow: Promise<void> | null = null;
-
-  do(edits: Edit[], name: string, key?: string) {
-    const again = key && this.steps.find((s) => s.key === key);
-    if (again) return again;
-    const outcome = applyEdits(this.doc, edits);
-    this.doc = outcome.doc;
-    const step = { revision: this.steps.length + 1, kind: "edit" as const, name, key, changes: outcome.changes };
-    this.steps.push(step);
-    return step;
-  }
-
-  answer = async (path: string, init?: RequestInit): Promise<Response> => {
-    if (this.away) throw new TypeError("fetch failed");
-    const json = (body: unknown, status = 200) => new Response(JSON.stringify(body), { status });
-    if (path.startsWith("/api/projects/"))
-      return json({
-        id: "p",
-        name: "P",
-        sampleRate: 48_000,
-        createdAt: "",
-        sources: [],
-        versions: [{ id: "v", name: "V", revision: 0, changedAt: "" }],
-      });
-    if (path.includes("/history")) return json({ steps: [], earlier: 0 });
-    if (path.includes("/steps?after="))
-      return json({ revision: this.steps.length, steps: this.steps.filter((s) => s.revision > Number(path.split("=")[1])) });
-    if (path.endsWith("/undo")) {
-      const last = this.steps.findLast((s) => s.kind === "edit" && !this.undone.has(s.revision));
-      if (!last) return json({ error: "nothing-to-undo", message: "There is nothing to undo." }, 422);
-      this.undone.add(last.revision);
-      const changes = invertChanges(last.changes as Change[]);
-      this.doc = applyChanges(this.doc, changes);
-      const step = { revision: this.steps.length + 1, kind: "undo" as const, name: last.name, changes };
-      this.steps.push(step);
-      return json(step);
-    }
-    if (path.endsWith("/edits")) {
-      const { revision, edits, name, key } = JSON.parse(String(init?.body));
-      const known = this.steps.some((s) => s.key === key);
-      if (!known && revision !== this.steps.length)
-        return json({ error: "behind", message: "behind", revision: this.steps.length, steps: this.steps.filter((s) => s.revision > revision) }, 409);
-      if (this.fails && name === this.fails) return json({ error: "unexpected", message: "Something went wrong." }, 500);
-      const step = this.do(edits, name, key);
-      await this.slow;
-      if (this.deaf) {
-        this.deaf = false;
-        throw new TypeError("connection reset");
-      }
-      return json(step);
-    }
-    const { piece, ...rest } = dataOf(this.doc);
-    return json({ id: "v", projectId: "p", name: "V", revision: this.steps.length, ...piece, ...rest } satisfies VersionAnswer);
-  };
-}
-
-let server: Server;
+let server: FakeServer;
 const told = vi.spyOn(toast, "info");
 const wrong = vi.spyOn(toast, "error");
 const addTrack = (id: string): Edit => ({ type: "add-track", id });
@@ -86,7 +20,7 @@ const tell = (revision: number) => {
 
 beforeEach(() => {
   streams.length = 0;
-  server = new Server();
+  server = new FakeServer();
   localStorage.clear();
   told.mockClear();
   wrong.mockClear();
@@ -203,54 +137,128 @@ describe("a session", () => {
   });
   it("goes to a step of the history the way that the server's history says, not the one listed before", async () => {
     const s = await Session.open("p");
-    s.edit([addTrack("a")]);
+    for (const id of ["a", "b", "c"]) s.edit([addTrack(id)]);
     await saved(s);
-    const gone: string[] = [];
-    const { answer } = server;
-    server.answer = async (path, init) => {
-      const listed = (state: string) => new Response(JSON.stringify({ steps: [{ revision: 1, name: "Add track", state }], earlier: 0 }));
-      if (path.includes("/history")) return listed("undone");
-      if (!/\/(undo|redo)$/.test(path)) return answer(path, init);
-      gone.push(`${path.split("/").at(-1)} ${JSON.parse(String(init?.body)).to}`);
-      return new Response(JSON.stringify({ revision: 1, name: "Add track", changes: [] }));
-    };
-    s.store.setState({ history: [{ revision: 1, name: "Add track", row: null, state: "done", at: "", size: 1, summary: null }] });
     s.goTo(1);
-    await vi.waitFor(() => expect(gone).toEqual(["redo 1"]));
+    await saved(s);
+    expect(order(s)).toEqual(["a"]);
+    // Meanwhile somebody else took it back all the way.
+    await server.answer("/api/versions/v/undo", { body: JSON.stringify({ to: 0 }) });
+    s.goTo(2);
+    await vi.waitFor(() => expect(order(s)).toEqual(["a", "b"]));
+    await saved(s);
+    s.goTo(2);
+    await saved(s);
+    expect(server.steps.map((x) => x.kind)).toEqual(["edit", "edit", "edit", "undo", "undo", "redo"]);
     s.close();
   });
-  it("asks for a redo that is pressed while a walk back is on its way, though its list has nothing to redo yet", async () => {
+  it("shows undo and redo at once, and what is done after them on what they left", async () => {
     const s = await Session.open("p");
-    const asked: string[] = [];
     let answered = (): void => {};
-    const held = new Promise<void>((done) => {
+    server.slow = new Promise((done) => {
       answered = done;
     });
-    const { answer } = server;
-    server.answer = async (path, init) => {
-      const step = { revision: 1, name: "Add track", row: null, state: "done", at: "", size: 1, summary: null };
-      if (path.includes("/history")) return new Response(JSON.stringify({ steps: [step], earlier: 0, revision: server.steps.length }));
-      if (!/\/(undo|redo)$/.test(path)) return answer(path, init);
-      asked.push(path.split("/").at(-1) as string);
-      if (path.endsWith("/undo")) {
-        await held;
-        return answer(path, init);
-      }
-      return new Response(JSON.stringify({ revision: server.steps.length, name: "Add track", changes: [] }));
-    };
     s.edit([addTrack("a")]);
-    await saved(s);
-    await vi.waitFor(() => expect(s.store.getState().history).toHaveLength(1));
-    // The list is as the server is, and tells that there is nothing: nobody is asked.
-    s.back("redo");
-    await s.settled();
-    expect(asked).toEqual([]);
+    s.edit([addTrack("b")]);
     s.back("undo");
+    expect(order(s)).toEqual(["a"]);
     s.back("redo");
-    await vi.waitFor(() => expect(asked).toEqual(["undo"]));
+    expect(order(s)).toEqual(["a", "b"]);
+    s.back("undo");
+    s.edit([addTrack("c")]);
+    expect(order(s)).toEqual(["a", "c"]);
+    s.back("redo");
+    expect(order(s)).toEqual(["a", "c"]);
     answered();
-    await vi.waitFor(() => expect(asked).toEqual(["undo", "redo"]));
+    server.slow = null;
+    await saved(s);
+    expect(server.steps.map((x) => x.kind)).toEqual(["edit", "edit", "undo", "redo", "undo", "edit"]);
+    expect(server.doc.piece.trackOrder).toEqual(["a", "c"]);
+    expect(dataOf(s.doc)).toEqual(dataOf(server.doc));
+    expect(told).not.toHaveBeenCalled();
     s.close();
+  });
+  it("takes back nothing where somebody else's step came to lie on what was meant, and says so", async () => {
+    const s = await Session.open("p");
+    s.edit([addTrack("mine")]);
+    await saved(s);
+    server.do([addTrack("theirs")], "Theirs");
+    s.back("undo");
+    expect(order(s)).toEqual([]);
+    await saved(s);
+    expect(order(s)).toEqual(["mine", "theirs"]);
+    expect(wrong.mock.calls.at(-1)?.[0]).toBe("“Theirs” was done meanwhile. Nothing was undone.");
+    // Pressed again it is what is meant.
+    s.back("undo");
+    await saved(s);
+    expect(server.doc.piece.trackOrder).toEqual(["mine"]);
+    s.close();
+  });
+  it("knows what an earlier page did, so that it can be taken back at once", async () => {
+    server.do([addTrack("a")], "A");
+    server.do([addTrack("b")], "B");
+    const s = await Session.open("p");
+    await vi.waitFor(() => expect(s.store.getState().history).toHaveLength(2));
+    server.away = true;
+    await vi.waitFor(() => {
+      s.back("undo");
+      expect(order(s)).toEqual(["a"]);
+    });
+    s.edit([addTrack("c")]);
+    expect(order(s)).toEqual(["a", "c"]);
+    server.away = false;
+    await saved(s);
+    expect(server.doc.piece.trackOrder).toEqual(["a", "c"]);
+    s.close();
+  });
+  it("lays nothing on a walk of which it can't tell what it comes to", async () => {
+    server.do([addTrack("a")], "A");
+    const { answer } = server;
+    server.answer = async (path, init) => (path.includes("/history") ? new Response("", { status: 503 }) : answer(path, init));
+    const s = await Session.open("p");
+    s.back("undo");
+    expect(s.edit([addTrack("b")])).toBe(false);
+    await saved(s);
+    expect(order(s)).toEqual([]);
+    expect(s.edit([addTrack("b")])).toBeTruthy();
+    await saved(s);
+    expect(server.doc.piece.trackOrder).toEqual(["b"]);
+    s.close();
+  });
+  it("makes lanes higher, and lets them be heard by themselves, without ending what can be done again", async () => {
+    const s = await Session.open("p");
+    s.edit([addTrack("a")]);
+    s.edit([addTrack("b")]);
+    s.back("undo");
+    s.edit([{ type: "set-track", trackIds: ["a"], height: 200 }]);
+    s.edit([{ type: "set-track", trackIds: ["a"], solo: true }]);
+    s.back("redo");
+    expect(order(s)).toEqual(["a", "b"]);
+    await saved(s);
+    expect(server.doc.piece.trackOrder).toEqual(["a", "b"]);
+    expect(server.doc.tracks.get("a")).toMatchObject({ height: 200, solo: true });
+    expect(dataOf(s.doc)).toEqual(dataOf(server.doc));
+    s.close();
+  });
+  it("goes on sending after it was left for the list of projects, and what comes back is the same", async () => {
+    const s = await Session.open("p");
+    server.away = true;
+    for (const id of ["a", "b", "c"]) s.edit([addTrack(id)]);
+    s.park();
+    closeParked();
+    server.away = false;
+    const again = await Session.open("p", "v");
+    expect(again).toBe(s);
+    await saved(again);
+    expect(server.doc.piece.trackOrder).toEqual(["a", "b", "c"]);
+    again.close();
+  });
+  it("sends what a closed tab left behind, whatever is open", async () => {
+    localStorage.setItem("wet-thread unsent v gone", JSON.stringify([{ key: "left-1", name: "Left", edits: [addTrack("a")] }]));
+    await sendLeftovers(null);
+    await vi.waitFor(() => expect(server.doc.piece.trackOrder).toEqual(["a"]));
+    expect(localStorage.getItem("wet-thread unsent v gone")).toBeNull();
+    closeParked();
   });
   it("misses nothing that is told while its own step is on its way", async () => {
     const s = await Session.open("p");
@@ -272,21 +280,66 @@ describe("a session", () => {
     expect(told).not.toHaveBeenCalled();
     s.close();
   });
-  it("puts a step aside at which the server fails each time, and sends the others", async () => {
+  it("waits with a step at which the server fails each time, and with all that was done after it", async () => {
     const s = await Session.open("p");
     server.fails = "Bad";
     s.edit([addTrack("bad")], "Bad");
+    s.edit([{ type: "rename-track", trackId: "bad", name: "On it" }]);
     s.edit([addTrack("good")]);
-    await saved(s);
-    expect(order(s)).toEqual(["good"]);
-    expect(s.store.getState().aside.map((a) => a.name)).toEqual(["Bad"]);
+    await vi.waitFor(() => expect(s.store.getState().trouble).toBe("Something went wrong."));
+    expect(s.store.getState().save).toBe("waiting");
+    expect(order(s)).toEqual(["bad", "good"]);
+    expect(server.steps).toEqual([]);
+    expect(wrong.mock.calls.at(-1)?.[0]).toBe("“Bad” can't be saved just now: Something went wrong.");
+    await expect(s.settled()).rejects.toThrow("did not take your last steps");
     server.fails = "";
-    const said = wrong.mock.calls.at(-1)?.[1] as unknown as { action: { onClick(): void } } | undefined;
-    said?.action.onClick();
-    await vi.waitFor(() => expect(dataOf(server.doc).piece.trackOrder).toEqual(["good", "bad"]));
+    const said = wrong.mock.calls.at(-1)?.[1] as unknown as { action: { onClick(): void } };
+    said.action.onClick();
     await saved(s);
-    expect(s.store.getState().aside).toEqual([]);
+    expect(server.doc.piece.trackOrder).toEqual(["bad", "good"]);
+    expect(server.doc.tracks.get("bad")?.name).toBe("On it");
+    expect(s.store.getState().trouble).toBeNull();
     expect(dataOf(s.doc)).toEqual(dataOf(server.doc));
+    s.close();
+  });
+  it("drops a step that can't be saved when that is wanted, says what no longer fits without it, and sends the rest", async () => {
+    const s = await Session.open("p");
+    server.fails = "Bad";
+    s.edit([addTrack("bad")], "Bad");
+    s.edit([{ type: "rename-track", trackId: "bad", name: "On it" }]);
+    s.edit([addTrack("good")]);
+    await vi.waitFor(() => expect(s.store.getState().trouble).not.toBeNull());
+    const said = wrong.mock.calls.at(-1)?.[1] as unknown as { cancel: { onClick(): void } };
+    said.cancel.onClick();
+    await saved(s);
+    expect(wrong.mock.calls.at(-1)?.[0]).toContain("“Rename track On it” no longer fits");
+    expect(server.doc.piece.trackOrder).toEqual(["good"]);
+    expect(dataOf(s.doc)).toEqual(dataOf(server.doc));
+    s.close();
+  });
+  it.each([
+    ["a session that has ended", () => new Response('{"error":"sign-in","message":"This server asks for its passphrase."}', { status: 401 })],
+    ["a proxy that lets nobody through", () => new Response("<h1>Forbidden</h1>", { status: 403 })],
+    ["a proxy that knows no such place", () => new Response("<h1>Not found</h1>", { status: 404 })],
+    ["a proxy for which it is too much", () => new Response("<h1>Too large</h1>", { status: 413 })],
+    ["a proxy for which it is too often", () => new Response("Slow down", { status: 429 })],
+    ["a proxy that finds nobody", () => new Response("<h1>Bad gateway</h1>", { status: 502 })],
+  ])("keeps steps through %s, and goes on after it", async (_, refusal) => {
+    const gone = vi.fn();
+    vi.stubGlobal("location", { assign: gone, pathname: "/p/p", search: "", hash: "" });
+    const s = await Session.open("p");
+    const { answer } = server;
+    server.answer = async (path, init) => (init?.body ? refusal() : answer(path, init));
+    s.edit([addTrack("a")]);
+    s.edit([addTrack("b")]);
+    s.back("undo");
+    await vi.waitFor(() => expect(s.store.getState().save).toBe("waiting"));
+    expect(order(s)).toEqual(["a"]);
+    expect(s.store.getState().unsent).toHaveLength(3);
+    server.answer = answer;
+    await saved(s);
+    expect(server.doc.piece.trackOrder).toEqual(["a"]);
+    expect(server.steps.map((x) => x.kind)).toEqual(["edit", "edit", "undo"]);
     s.close();
   });
   it("takes a step back that was on its way when the line broke, also where the server had it", async () => {
@@ -299,8 +352,9 @@ describe("a session", () => {
     expect(order(s)).toEqual([]);
     server.away = false;
     tell(1);
-    await vi.waitFor(() => expect(server.doc.piece.trackOrder).toEqual([]));
-    await vi.waitFor(() => expect(s.store.getState().revision).toBe(2));
+    await saved(s);
+    expect(server.doc.piece.trackOrder).toEqual([]);
+    expect(server.steps.map((x) => x.kind)).toEqual(["edit", "undo"]);
     expect(order(s)).toEqual([]);
     s.close();
   });
@@ -312,10 +366,10 @@ describe("a session", () => {
     const { answer } = server;
     server.answer = async () => new Response("no JSON at all", { status: 200 });
     s.back("undo");
-    await vi.waitFor(() => expect(wrong).toHaveBeenCalled());
+    await vi.waitFor(() => expect(s.store.getState().save).toBe("waiting"));
     server.answer = answer;
-    s.back("undo");
-    await vi.waitFor(() => expect(server.doc.piece.trackOrder).toEqual([]));
+    await saved(s);
+    expect(server.steps.map((x) => x.kind)).toEqual(["edit", "undo"]);
     s.close();
     said.mockRestore();
   });

@@ -1,7 +1,9 @@
 import { EditError } from "@wet-thread/core/edit/errors";
+import { onlyShows } from "@wet-thread/core/edit/only-shows";
 import { applyEdits, type Edit, newKey, type Outcome } from "@wet-thread/core/edit/registry";
+import { invertStored, type StoredChange, storedChanges, wholeChanges } from "@wet-thread/core/edit/stored-change";
 import type { StepSummary } from "@wet-thread/core/edit/summary";
-import { type Document, documentFrom } from "@wet-thread/core/model/document";
+import { applyChanges, type Change, type Document, documentFrom } from "@wet-thread/core/model/document";
 import type { SourceInfo, VersionData } from "@wet-thread/core/model/schema";
 import { createStore, useStore } from "zustand";
 import { ask, type ProjectRow, ServerError, type SourceRow } from "./api";
@@ -12,18 +14,21 @@ import { edited } from "./modes";
 import {
   refusedByLock,
   tellAdopted,
-  tellAside,
   tellDeleted,
+  tellFree,
   tellLost,
   tellMissed,
   tellNotKept,
   tellRefused,
+  tellStuck,
   tellUnread,
   tellUnreadable,
+  tellWalked,
 } from "./notices";
 import { Outbox } from "./outbox";
+import { type Named, nameOfEdit, Past, type PastEdit, type Walk } from "./past";
 import { toast } from "./toast";
-import { Unsent, type UnsentStep } from "./unsent";
+import { leftoverVersions, Unsent, type UnsentStep } from "./unsent";
 
 export interface HistoryRow {
   readonly revision: number;
@@ -51,12 +56,10 @@ export interface SessionState {
   /** How many steps lie before those of `history`. */
   readonly earlier: number;
   readonly unsent: readonly UnsentStep[];
-  /** Steps at which the server failed each time: not saved, not lost. */
-  readonly aside: readonly UnsentStep[];
   readonly save: SaveState;
+  /** Why the server does not take what waits, though it answers; null where it is simply away, or nothing waits. */
+  readonly trouble: string | null;
   readonly savedAt: Date | null;
-  /** How many walks through the history are on their way. */
-  readonly walks: number;
 }
 
 export type VersionAnswer = Omit<VersionData, "piece"> &
@@ -67,6 +70,10 @@ export type VersionAnswer = Omit<VersionData, "piece"> &
 
 /** Steps that the history lists until all are asked for. */
 const LISTED_STEPS = 100;
+/** So many edits that can be taken back, or done again, are known beforehand, so that a walk through them shows at once. */
+const KNOWN_AHEAD = 12;
+
+const isNamed = (edit: PastEdit, of: Named): boolean => ("key" in of ? edit.key === of.key : edit.revision === of.revision);
 const infoOf = (rows: Iterable<SourceRow>): ReadonlyMap<string, SourceInfo> =>
   new Map(
     [...rows]
@@ -92,10 +99,33 @@ const sameInfo = (a: ReadonlyMap<string, SourceInfo>, b: ReadonlyMap<string, Sou
 const parked = new Map<string, Session>();
 const MOST_PARKED = 3;
 
-/** Lets go of the versions that were open before. */
-export function closeParked(): void {
-  for (const session of parked.values()) session.close();
-  parked.clear();
+/** Lets go of versions that were open before but for the last few: one whose steps are still on their way stays until the server has them. */
+function letGo(most: number): void {
+  for (const [id, session] of [...parked].slice(0, Math.max(0, parked.size - most))) {
+    if (session.store.getState().unsent.length > 0) continue;
+    session.close();
+    parked.delete(id);
+  }
+}
+
+/** Lets go of the versions that were open before; what is still on its way goes on. */
+export const closeParked = (): void => letGo(0);
+
+/**
+ * Sends what closed tabs could not send any more, of whatever version: it should not lie here until somebody opens that one again. `except` is
+ * the version that is open, which sends its own.
+ */
+export async function sendLeftovers(except: string | null): Promise<void> {
+  for (const versionId of await leftoverVersions()) {
+    if (versionId === except || parked.has(versionId)) continue;
+    try {
+      const { projectId } = await ask<VersionAnswer>(`/api/versions/${versionId}`);
+      await Session.leftover(projectId, versionId);
+    } catch (error) {
+      // It stays where it is, and is tried again with the next page.
+      if (!(error instanceof ServerError)) throw error;
+    }
+  }
 }
 
 /**
@@ -108,7 +138,6 @@ export class Session {
   private readonly outbox: Outbox;
   private readonly kept: Unsent;
   private readonly unread: NonNullable<VersionAnswer["unread"]>;
-  private queue: Promise<unknown> = Promise.resolve();
   private stopListening = (): void => {};
 
   private constructor(project: ProjectRow, version: VersionAnswer) {
@@ -126,17 +155,20 @@ export class Session {
       history: [],
       earlier: 0,
       unsent: [],
-      aside: [],
-      walks: 0,
+      trouble: null,
       save: "saved",
       savedAt: null,
     }));
     this.following = new Following(id, doc, revision, (steps) => this.came(steps));
     this.outbox = new Outbox(id, this.following, {
       changed: (steps, save, how) => this.outboxChanged(steps, save, how),
-      refused: (step, why) => tellRefused(step.name, why),
-      aside: (step, why) => this.putAside(step, why),
+      refused: (step, why) => (step.walk ? toast.error(why, { id: "history" }) : tellRefused(step.name, why)),
+      stuck: (step, why) => this.isStuck(step, why),
+      walked: (step, name) => {
+        if (!this.shownAhead.delete(step.key)) tellWalked(step.walk?.direction === "undo" ? "undo" : "redo", name);
+      },
     });
+    this.past = this.following.past;
   }
 
   /** Opens a version, with what this or an earlier tab could not send any more; one that is ready already at once. */
@@ -164,6 +196,13 @@ export class Session {
     }
   }
 
+  /** Sends what a closed tab left behind, without showing the version. */
+  static async leftover(projectId: string, versionId: string): Promise<void> {
+    const session = await Session.fetched(projectId, versionId);
+    await session.takeOver();
+    session.park();
+  }
+
   private static async fetched(projectId: string, versionId?: string): Promise<Session> {
     const project = await ask<ProjectRow>(`/api/projects/${projectId}`);
     return new Session(project, await ask<VersionAnswer>(`/api/versions/${versionId ?? project.versions[0].id}`));
@@ -175,18 +214,21 @@ export class Session {
     if (!this.begun) {
       this.begun = true;
       if (this.unread.length) tellUnread(this.unread);
-      const { steps, broken } = await this.kept.adopt();
-      if (broken) tellUnreadable();
-      if (steps.length) {
-        tellAdopted(steps.length);
-        // They are sent before they are shown: the server may have taken some of them already, its answer lost with the tab.
-        this.adopted = new Set(steps.map((s) => s.key));
-        this.outbox.add(steps, false);
-      }
+      await this.takeOver();
       void this.refreshHistory();
     }
     this.stopListening = listenLive(this.store.getState().project.id, (event) => this.hear(event));
     return this;
+  }
+
+  private async takeOver(): Promise<void> {
+    const { steps, broken } = await this.kept.adopt();
+    if (broken.length > 0) tellUnreadable(broken);
+    if (steps.length === 0) return;
+    tellAdopted(steps.length);
+    // They are sent before they are shown: the server may have taken some of them already, its answer lost with the tab.
+    this.adopted = new Set([...this.adopted, ...steps.map((s) => s.key)]);
+    this.outbox.add(steps, false);
   }
 
   /** Keys of steps of an earlier tab that have not been laid on what is shown. */
@@ -200,18 +242,17 @@ export class Session {
   park(): void {
     const { versionId } = this.store.getState();
     this.stopListening();
-    parked.get(versionId)?.close();
+    const other = parked.get(versionId);
+    if (other !== this) other?.close();
     parked.delete(versionId);
     parked.set(versionId, this);
-    const [[oldest, session]] = parked;
-    if (parked.size <= MOST_PARKED) return;
-    session.close();
-    parked.delete(oldest);
+    letGo(MOST_PARKED);
   }
 
   close(): void {
     this.following.close();
     this.outbox.close();
+    this.kept.close();
     this.stopListening();
   }
 
@@ -220,14 +261,16 @@ export class Session {
    * they can't be done. Steps that follow each other with the same `row` are one for undo and redo.
    */
   edit(edits: readonly Edit[], name?: string, row?: string): Outcome | false {
-    if (refusedByLock()) return false;
+    if (refusedByLock() || this.refusedBlind()) return false;
     const keyed = edits.map((e) => ({ ...edited(e, this.doc.sampleRate), ...e, key: e.key ?? newKey() }));
     try {
       const outcome = applyEdits(this.doc, keyed);
       for (const note of outcome.notes) toast.info(note, { duration: 8000 });
       if (outcome.changes.length === 0) return outcome;
       this.store.setState({ doc: outcome.doc });
-      this.outbox.add([{ key: newKey(), name: name ?? outcome.name, edits: keyed, row }], this.store.getState().save === "waiting");
+      const step = { key: newKey(), name: name ?? outcome.name, edits: keyed, row };
+      this.layPast(step, outcome.changes);
+      this.outbox.add([step], this.store.getState().save === "waiting");
       return outcome;
     } catch (error) {
       if (!(error instanceof EditError)) throw error;
@@ -236,113 +279,123 @@ export class Session {
     }
   }
 
+  /** The edits that count once all that waits is done, and what each edit that waits changes. */
+  private past: Past;
+  private readonly laid = new Map<string, () => readonly StoredChange[]>();
+  /** A walk waits of which this page does not know what it comes to: until the server has said so, nothing can be laid on it. */
+  private blind = false;
+  /** Walks that were shown, and told, before the server had answered. */
+  private readonly shownAhead = new Set<string>();
+
+  private refusedBlind(): boolean {
+    if (this.blind) toast("What you asked for in the history is on its way; one moment.", { id: "history", duration: 1600 });
+    return this.blind;
+  }
+
+  private layPast({ key, name, row }: UnsentStep, changes: readonly Change[]): void {
+    let stored: readonly StoredChange[] | undefined;
+    const told = (): readonly StoredChange[] => {
+      stored ??= storedChanges(changes);
+      return stored;
+    };
+    if (onlyShows(changes)) return;
+    this.laid.set(key, told);
+    this.past = this.past.edited({ revision: null, key, row: row ?? null, name, changes: told });
+  }
+
+  /** What waits after the server has taken some of it: the edits that count, told anew. */
+  private tellPast(): void {
+    this.past = this.following.past;
+    this.blind = false;
+    for (const { key, name, row, walk } of this.outbox.steps) {
+      const changes = this.laid.get(key) ?? null;
+      if (this.adopted.has(key)) this.past = new Past();
+      else if (walk) this.blind ||= this.walkPast(walk) === null;
+      else if (changes) this.past = this.past.edited({ revision: null, key, row: row ?? null, name, changes });
+    }
+    const waiting = new Set(this.outbox.steps.map((s) => s.key));
+    for (const key of this.laid.keys()) if (!waiting.has(key)) this.laid.delete(key);
+  }
+
+  /**
+   * What a walk changes, in order; null where this page can't tell. Where other edits came to lie in its way it changes nothing: the server will say so.
+   */
+  private walkPast(walk: Walk): readonly StoredChange[] | null {
+    const targets = this.past.targets(walk);
+    if (targets === null || targets.some((t) => t.changes === null)) return null;
+    const [first] = targets;
+    if (!first || (walk.of && !isNamed(first, walk.of))) return [];
+    this.past = this.past.walked(walk.direction, targets);
+    return targets.flatMap(({ changes }) => (walk.direction === "undo" ? invertStored(changes?.() ?? []) : (changes?.() ?? [])));
+  }
+
   private outboxChanged(unsent: readonly UnsentStep[], save: SaveState, how: "added" | "taken" | "given up" | null): void {
     const before = this.store.getState();
     for (const { key } of unsent) this.sent.add(key);
-    // Those put aside are kept like those that wait: neither is saved on the server.
-    if (how && !this.kept.save([...before.aside, ...unsent])) tellNotKept();
+    if (how && !this.kept.save(unsent)) tellNotKept();
     this.store.setState({
       unsent,
       save,
       revision: this.following.revision,
       ...(save === "saved" && before.save !== "saved" && { savedAt: new Date() }),
     });
-    // What the server has taken is drawn already; only steps of an earlier tab were not.
-    if (how === "given up" || (how === "taken" && before.unsent.some((s) => this.adopted.has(s.key) && !unsent.includes(s)))) this.replay();
+    // What the server has taken is drawn already; only steps of an earlier tab, and walks that could not be told before, were not.
+    const shown = !this.blind && !before.unsent.some((s) => this.adopted.has(s.key) && !unsent.includes(s));
+    if (how === "given up" || (how === "taken" && !shown)) this.replay();
+    else if (how === "taken") this.tellPast();
     if (unsent.length === 0 && this.doc !== this.following.doc) this.store.setState({ doc: this.following.doc });
     if (how === "taken" || how === "given up") void this.refreshHistory();
   }
 
-  private putAside(step: UnsentStep, why: string): void {
-    const aside = [...this.store.getState().aside, step];
-    this.store.setState({ aside });
-    this.kept.save([...aside, ...this.outbox.steps]);
-    const leave = (): void => {
-      const rest = this.store.getState().aside.filter((s) => s !== step);
-      this.store.setState({ aside: rest });
-      this.kept.save([...rest, ...this.outbox.steps]);
-    };
-    const again = (): void => {
-      leave();
-      this.outbox.add([step], false);
-      this.replay();
-    };
-    tellAside(step, why, again, leave);
+  private isStuck(step: UnsentStep | null, why: string): void {
+    if ((this.store.getState().trouble ?? "") === why) return;
+    this.store.setState({ trouble: step ? why : null });
+    if (step) tellStuck(step.name, why, this.outbox.steps.length - 1, { again: () => this.outbox.again(), drop: () => this.outbox.drop([step]) });
+    else tellFree();
   }
 
-  /** Undo and redo go by the server's history; steps on their way are waited for. `to` names the edit to go back or forward to. */
+  /**
+   * Undo and redo wait in one queue with the edits: what is taken back is named when it is asked for, is shown at once where this page knows it, and
+   * whatever is done afterwards is built on it. `to` names the edit to go back or forward to.
+   */
   back(direction: "undo" | "redo", to?: number): void {
-    if (refusedByLock()) return;
-    const { unsent, save } = this.store.getState();
-    const last = unsent.at(-1);
-    if (direction === "undo" && to === undefined && last && save === "waiting") {
-      // The server is away: an unsent step can still be taken back here.
-      this.outbox.withdraw(last.row ? unsent.slice(unsent.findLastIndex((s) => s.row !== last.row) + 1) : [last]);
-      return;
-    }
-    const { history, earlier } = this.store.getState();
-    const states = history.map((s) => s.state);
-    // While another walk is on its way the list does not tell what there will be to undo or redo.
-    if (
-      !last &&
-      this.store.getState().walks === 0 &&
-      this.listedAt === this.following.revision &&
-      earlier === 0 &&
-      !states.includes(direction === "undo" ? "done" : "undone")
-    )
-      return void toast(`There is nothing to ${direction}.`, { id: "history", duration: 1600 });
-    this.inTurn(() => this.askBack(direction, to));
+    if (refusedByLock() || this.refusedBlind()) return;
+    const targets = this.past.targets({ direction, to });
+    if (targets?.length === 0) return void toast(`There is nothing to ${direction}.`, { id: "history", duration: 1600 });
+    const first = targets?.[0];
+    const last = targets?.at(-1);
+    const walk: Walk = { direction, to, of: first && nameOfEdit(first) };
+    this.walk({ key: newKey(), name: `${direction === "undo" ? "Undo" : "Redo"}${last ? `: ${last.name}` : ""}`, edits: [], walk }, last?.name);
   }
 
   /** Goes to just after a step of the history, back or forward; 0 is before the first. Which way, the server's history as it is then tells. */
   goTo(revision: number): void {
-    if (refusedByLock()) return;
-    this.inTurn(async () => {
-      await this.fetchHistory();
-      const last = this.store.getState().history.findLast((s) => s.state === "done")?.revision ?? 0;
-      if (revision !== last) await this.askBack(revision < last ? "undo" : "redo", revision);
-    });
+    if (refusedByLock() || this.refusedBlind()) return;
+    this.walk({ key: newKey(), name: "Go to a step of the history", edits: [], walk: { direction: "both", to: revision } });
   }
 
-  /** After what was begun before and all steps have been sent; says what goes wrong. Whatever does, what is begun later has its turn. */
-  private inTurn(work: () => Promise<void>): void {
-    this.walking(1);
-    this.queue = this.queue.then(async () => {
-      try {
-        await this.outbox.send();
-        await work();
-      } catch (error) {
-        if (!(error instanceof ServerError)) console.error(error);
-        const message = error instanceof ServerError ? error.message : "Something went wrong in this page. Nothing was changed.";
-        toast.error(message, { id: "history" });
-      } finally {
-        this.walking(-1);
-      }
-    });
-  }
-
-  private walking(by: number): void {
-    this.store.setState(({ walks }) => ({ walks: walks + by }));
-  }
-
-  private async askBack(direction: "undo" | "redo", to?: number): Promise<void> {
-    const { versionId } = this.store.getState();
-    const result = await ask<{ revision: number; name: string }>(`/api/versions/${versionId}/${direction}`, { json: { to } });
-    await this.following.reach(result.revision);
-    toast(`${direction === "undo" ? "Undone" : "Done again"}: ${result.name}`, { id: "history", duration: 1600 });
+  private walk(step: UnsentStep, name?: string): void {
+    const { walk } = step;
+    const changes = walk ? this.walkPast(walk) : null;
+    this.blind = changes === null;
+    if (walk && changes) {
+      const { doc } = this;
+      this.store.setState({ doc: applyChanges(doc, wholeChanges(doc, changes)) });
+      this.shownAhead.add(step.key);
+      tellWalked(walk.direction === "undo" ? "undo" : "redo", name ?? step.name);
+    }
+    this.outbox.add([step], this.store.getState().save === "waiting");
   }
 
   /** Steps came from the server: this tab's own unsent ones go on top again, as far as they still fit. */
   private came(steps: readonly ServerStep[]): void {
-    const foreign = steps.filter((s) => s.key === null || !this.sent.has(s.key));
-    const withdrawn = this.outbox.have(steps);
+    const foreign = steps.filter((s) => s.kind !== "show" && (s.key === null || !this.sent.has(s.key)));
+    this.outbox.have(steps);
     const waiting = this.outbox.steps.length;
     this.store.setState({ revision: this.following.revision });
     const kept = this.replay();
     // A step that no longer fits has said so itself.
     if (waiting > 0 && foreign.length > 0) tellMissed(foreign, kept);
-    // The server had it after all, its answer lost: it is taken back there too.
-    if (withdrawn.length && withdrawn.at(-1) === steps.at(-1)) this.inTurn(() => this.askBack("undo"));
     void this.refreshHistory();
   }
 
@@ -352,11 +405,25 @@ export class Session {
   /** Lays the unsent steps on what the server has; those that no longer fit are told and dropped. Returns how many are left. */
   private replay(): number {
     let { doc } = this.following;
+    this.past = this.following.past;
+    this.blind = false;
     const lost: { step: UnsentStep; why: string }[] = [];
     for (const step of this.outbox.steps) {
-      if (this.adopted.has(step.key)) continue;
+      if (this.adopted.has(step.key)) {
+        this.past = new Past();
+        continue;
+      }
+      if (this.blind) continue;
       try {
-        doc = applyEdits(doc, step.edits).doc;
+        if (step.walk) {
+          const changes = this.walkPast(step.walk);
+          if (changes) doc = applyChanges(doc, wholeChanges(doc, changes));
+          else this.blind = true;
+        } else {
+          const outcome = applyEdits(doc, step.edits);
+          doc = outcome.doc;
+          this.layPast(step, outcome.changes);
+        }
       } catch (error) {
         if (!(error instanceof EditError)) throw error;
         lost.push({ step, why: error.message });
@@ -372,10 +439,18 @@ export class Session {
   settled(): Promise<void> {
     return new Promise((done, fail) => {
       const look = (): void => {
-        const { save, unsent } = this.store.getState();
+        const { save, unsent, trouble } = this.store.getState();
         if (save !== "waiting" || unsent.length === 0) return;
         const steps = unsent.length === 1 ? "your last step yet. It is" : `your last ${unsent.length} steps yet. They are`;
-        fail(new ServerError(0, `The server is away and has not got ${steps} kept here; try again once it is back.`, {}));
+        fail(
+          new ServerError(
+            0,
+            trouble
+              ? `The server did not take your last steps: ${trouble} They are kept here.`
+              : `The server is away and has not got ${steps} kept here; try again once it is back.`,
+            {},
+          ),
+        );
       };
       const off = this.store.subscribe(look);
       this.outbox.send().then(done, fail).finally(off);
@@ -398,8 +473,6 @@ export class Session {
     void this.refreshHistory();
   }
 
-  /** The revision that the history was listed at. */
-  private listedAt = -1;
   private historyDue = false;
   private async refreshHistory(): Promise<void> {
     if (this.historyDue) return;
@@ -418,8 +491,16 @@ export class Session {
     const { steps, earlier, revision } = await ask<{ steps: HistoryRow[]; earlier: number; revision: number }>(
       `/api/versions/${this.store.getState().versionId}/history${wanted}`,
     );
-    this.listedAt = revision;
     this.store.setState({ history: steps, earlier });
+    // What was taken meanwhile is not in that list: it is listed again then.
+    if (revision !== this.following.revision) return;
+    this.following.past = this.following.past.listed(steps, earlier);
+    const unknown = this.following.past.unknown(KNOWN_AHEAD);
+    if (unknown.length > 0) {
+      const known = await ask<{ steps: ServerStep[] }>(`/api/versions/${this.store.getState().versionId}/steps?revisions=${unknown.join(",")}`);
+      this.following.past = this.following.past.with(known.steps);
+    }
+    if (!this.blind) this.tellPast();
   }
 
   private deleted = false;

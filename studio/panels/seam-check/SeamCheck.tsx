@@ -11,6 +11,7 @@ import { reveal, smoothEdit } from "@/commands/actions";
 import { keyOf } from "@/commands/keys";
 import { settleMany } from "@/commands/settle";
 import { measurer, useMeasures } from "@/seams/measures";
+import { saveFile } from "@/state/save-file";
 import { session, useSession } from "@/state/session";
 import { setSettings, useSettings } from "@/state/settings";
 import { useMedia } from "@/state/use-media";
@@ -102,11 +103,7 @@ export function SeamCheck() {
     }
   };
   const save = (): void => {
-    const link = document.createElement("a");
-    link.href = URL.createObjectURL(new Blob([seamsCsv(doc, rows)], { type: "text/csv" }));
-    link.download = `${session().store.getState().versionName} seams.csv`;
-    link.click();
-    URL.revokeObjectURL(link.href);
+    saveFile(`${session().store.getState().versionName} seams.csv`, new Blob([seamsCsv(doc, rows)], { type: "text/csv" }));
   };
   const step = (e: KeyboardEvent): void => {
     const at = rows.findIndex((r) => r.seam.id === chosen);

@@ -1,5 +1,6 @@
 import { KeptPart, MOST_PARTS } from "@wet-thread/core/model/clip/kept-part";
 import { z } from "zod";
+import { STEP_KINDS } from "../db/schema";
 
 /*
  * A project archive (docs/archive.md): a zip with `project.json`, each version as `versions/<n>.json`, its steps as lines of
@@ -8,7 +9,7 @@ import { z } from "zod";
 
 export const ARCHIVE_FORMAT = "wet-thread-project";
 /** What is written; older ones are read. */
-export const ARCHIVE_VERSION = 1;
+export const ARCHIVE_VERSION = 2;
 export const MANIFEST = "project.json";
 
 export const Manifest = z.object({
@@ -53,7 +54,7 @@ export const StepLine = z.object({
   revision: z.int().min(1),
   key: z.string().max(200).nullable(),
   row: z.string().max(200).nullable(),
-  kind: z.enum(["edit", "undo", "redo"]),
+  kind: z.enum(STEP_KINDS),
   name: z.string().max(1000),
   edits: z.array(z.unknown()),
   changes: z.array(z.unknown()),

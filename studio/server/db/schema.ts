@@ -52,9 +52,12 @@ export const entities = pgTable(
   (t) => [primaryKey({ columns: [t.versionId, t.kind, t.id] })],
 );
 
+export const STEP_KINDS = ["edit", "show", "undo", "redo"] as const;
+export type StepKind = (typeof STEP_KINDS)[number];
+
 /**
- * Every step of a version in the server's order. `kind` is edit, undo or redo; an edit is done, undone, or dropped (undone, then
- * overtaken by a new edit); an undo or redo names the edit that it took back or did again.
+ * Every step of a version in the server's order. `kind` is edit, undo, redo, or show for what only shows or listens, which no history lists; an edit is
+ * done, undone, or dropped (undone, then overtaken by a new edit); an undo or redo names the edit that it took back or did again.
  */
 export const steps = pgTable(
   "steps",
@@ -67,7 +70,7 @@ export const steps = pgTable(
     key: text("key"),
     /** What steps share that are taken back and done again together, as long as nothing else lies between them: a row of nudges. */
     row: text("row"),
-    kind: text("kind").$type<"edit" | "undo" | "redo">().notNull(),
+    kind: text("kind").$type<StepKind>().notNull(),
     name: text("name").notNull(),
     edits: jsonb("edits").$type<Edit[]>().notNull(),
     changes: jsonb("changes").$type<StoredChange[]>().notNull(),

@@ -1,13 +1,23 @@
 import { z } from "zod";
 import { queryOf, route } from "@/server/http";
-import { stepsSince } from "@/server/versions";
+import { stepsOf, stepsSince } from "@/server/versions";
 
-const Query = z.object({
-  after: z.coerce
-    .number()
-    .int()
-    .min(0)
-    .max(2 ** 31 - 1),
+const Revision = z.coerce
+  .number()
+  .int()
+  .min(0)
+  .max(2 ** 31 - 1);
+const Query = z.union([
+  z.object({ after: Revision }),
+  z.object({
+    revisions: z
+      .string()
+      .transform((text) => text.split(",").map(Number))
+      .pipe(z.array(z.int32().min(0)).min(1).max(200)),
+  }),
+]);
+
+export const GET = route(async (request, { id }) => {
+  const query = queryOf(request, Query);
+  return "after" in query ? stepsSince(id, query.after) : { steps: await stepsOf(id, query.revisions) };
 });
-
-export const GET = route((request, { id }) => stepsSince(id, queryOf(request, Query).after));
