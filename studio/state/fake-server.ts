@@ -33,8 +33,11 @@ export class FakeServer {
     const { doc, changes } = applyEdits(this.doc, edits);
     this.doc = doc;
     const kind = onlyShows(changes) ? "show" : "edit";
+    const step = { kind, name, key: key ?? null, row: row ?? null, target: null, changes: storedChanges(changes) } as const;
+    // What changes nothing is no step.
+    if (changes.length === 0) return { ...step, revision: this.steps.length, state: "done" };
     if (kind === "edit") for (const s of this.edits("undone")) s.state = "dropped";
-    return this.write({ kind, name, key: key ?? null, row: row ?? null, target: null, changes: storedChanges(changes) });
+    return this.write(step);
   }
 
   private write(step: Omit<Step, "revision" | "state">): Step {

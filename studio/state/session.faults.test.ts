@@ -55,6 +55,8 @@ const acts = (foreign: boolean): fc.Arbitrary<Act> =>
 let server: FakeServer;
 /** What the hand did, in its order, on a line that never breaks. */
 let hand: FakeServer;
+/** Whether nobody else edits, and no tab is closed: then what the hand did is what there is. */
+let alone: boolean;
 /** The pages' event streams. */
 const streams = new Set<{ onmessage: ((e: { data: string }) => void) | null }>();
 let faults: () => Fault;
@@ -107,7 +109,9 @@ let count = 0;
 
 /** Whoever opens a page that does not come tries again. */
 async function opened(versionId?: string): Promise<Session> {
-  for (;;) {
+  for (let tries = 0; ; tries++) {
+    // It takes several answers in a row, which a line that breaks in turn may never give.
+    if (tries > 4) faults = () => "none";
     try {
       return await Session.open("p", versionId);
     } catch (error) {
@@ -119,14 +123,14 @@ async function opened(versionId?: string): Promise<Session> {
 async function act(s: Session, a: Act): Promise<Session> {
   const tracks = s.doc.piece.trackOrder;
   const edit = (e: Edit, row?: string): void => {
-    if (s.edit([e], undefined, row)) hand.do([e], "", undefined, row);
+    if (s.edit([e], undefined, row) && alone) hand.do([e], "", undefined, row);
   };
   const waiting = s.store.getState().unsent.length;
   if (a.do === "add") edit({ type: "add-track", id: `t${++count}` });
   else if (a.do === "undo" || a.do === "redo") {
     s.back(a.do);
     // A hand that is asked to wait a moment has done nothing.
-    if (s.store.getState().unsent.length > waiting) void hand.answer(`/api/versions/v/${a.do}`);
+    if (alone && s.store.getState().unsent.length > waiting) void hand.answer(`/api/versions/v/${a.do}`);
   } else if (a.do === "go") s.goTo(a.to);
   else if (a.do === "pause") await new Promise((wake) => setTimeout(wake, 2));
   else if (a.do === "foreign") server.do([{ type: "add-track", id: `f${++count}` }], "Theirs", `foreign-${count}`);
@@ -163,6 +167,7 @@ async function play(list: readonly Act[], order: readonly Fault[]): Promise<Sess
 describe("a session over a line that breaks in every way", () => {
   const order = fc.array(fc.constantFrom(...FAULTS), { minLength: 1, maxLength: 17 }).filter((l) => l.includes("none"));
   it("saves what the hand made, in the order in which it was made, and nothing else", async () => {
+    alone = true;
     await fc.assert(
       fc.asyncProperty(fc.array(acts(false), { minLength: 1, maxLength: 25 }), order, async (list, broken) => {
         const s = await play(list, broken);
@@ -175,6 +180,7 @@ describe("a session over a line that breaks in every way", () => {
     );
   }, 120_000);
   it("shows what the server has once all is sent, whatever others did and however often the tab was closed", async () => {
+    alone = false;
     await fc.assert(
       fc.asyncProperty(fc.array(acts(true), { minLength: 1, maxLength: 25 }), order, async (list, broken) => {
         const s = await play(list, broken);
