@@ -124,6 +124,15 @@ describe("recording", () => {
     expect((await api("GET", `/api/projects/${projectId}`)).body.sources).toEqual([]);
   });
 
+  it("is begun once though the answer was lost: asked for again with its key it is the same", async () => {
+    const { versionId } = await stage();
+    const ask = (key: string) => api("POST", `/api/versions/${versionId}/recordings`, { tracks: [{ trackId: "t1" }], key });
+    const first = await ask("begin-key-1");
+    const again = await ask("begin-key-1");
+    expect(again).toMatchObject({ status: 201, body: { id: first.body.id, tracks: first.body.tracks } });
+    expect((await ask("begin-key-2")).status).toBe(409);
+    await api("DELETE", `/api/recordings/${first.body.id}`);
+  });
   it("keeps in the list of recordings what can't be laid, and says why", async () => {
     const { projectId, versionId } = await stage();
     const { id, tracks } = (await begin(versionId, [{ trackId: "t1" }])).body;

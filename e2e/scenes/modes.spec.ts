@@ -310,7 +310,11 @@ test("heads: one sweep over the solo buttons, order by drag, height, hide and sh
   await page.mouse.up();
   await editor.saved();
   expect((await editor.version()).tracks.map((t) => t.solo)).toEqual([true, true, true]);
-  await page.keyboard.press("Control+z");
+  // Who is heard by itself is no step: the same sweep lets all be heard again.
+  await page.mouse.move(one.x, one.y);
+  await page.mouse.down();
+  await page.mouse.move(one.x, three.y, { steps: 20 });
+  await page.mouse.up();
   await expect.poll(async () => (await editor.version()).tracks.map((t) => t.solo)).toEqual([false, false, false]);
 
   const head = await page.locator("[data-track=t1]").boundingBox();
@@ -324,6 +328,13 @@ test("heads: one sweep over the solo buttons, order by drag, height, hide and sh
   await editor.drag({ x: grip.x + 40, y: grip.y + 3 }, { x: grip.x + 40, y: grip.y + 43 });
   await editor.saved();
   expect((await editor.version()).tracks[0].height).toBe(96 + 40);
+  // Nor is how high a lane is: undo and redo are those of the order, and the height stays.
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => (await editor.version()).tracks.map((t) => t.id)).toEqual(["t1", "t2", "t3"]);
+  await editor.drag({ x: grip.x + 40, y: grip.y + 3 + 96 }, { x: grip.x + 40, y: grip.y + 3 + 76 });
+  await page.keyboard.press("Control+Shift+z");
+  await expect.poll(async () => (await editor.version()).tracks.map((t) => t.id)).toEqual(["t2", "t3", "t1"]);
+  await editor.saved();
 
   const second = await page.locator("[data-track=t2]").boundingBox();
   if (!second) throw new Error("no head");

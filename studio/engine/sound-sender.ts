@@ -1,4 +1,5 @@
 import type { Edit } from "@wet-thread/core/edit/registry";
+import { newKey } from "@wet-thread/core/edit/registry";
 import { ask, ServerError } from "@/state/api";
 import { restFor } from "@/state/retry";
 
@@ -57,6 +58,9 @@ export class SoundSender {
     return this.came - this.sent;
   }
 
+  /** By it the server knows the same recording again whose beginning was asked for twice, an answer having been lost. */
+  private readonly key = newKey() + newKey();
+
   /** Begins it on the server. Throws ServerError where that refuses; one that is away is asked again later. */
   async begin(): Promise<void> {
     try {
@@ -69,7 +73,7 @@ export class SoundSender {
 
   private async ensureBegun(): Promise<RecordingRow> {
     if (this.row) return this.row;
-    const row = await ask<RecordingRow>(`/api/versions/${this.versionId}/recordings`, { json: this.request });
+    const row = await ask<RecordingRow>(`/api/versions/${this.versionId}/recordings`, { json: { ...this.request, key: this.key } });
     this.row = row;
     this.hooks.begun(row);
     return row;

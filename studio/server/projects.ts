@@ -4,7 +4,7 @@ import { MeterMap } from "@wet-thread/core/time/meter";
 import { TempoMap } from "@wet-thread/core/time/tempo";
 import { and, desc, eq, inArray, isNotNull, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
-import { db } from "./db/client";
+import { type Database, db } from "./db/client";
 import { entities, projects, sharedSources, sources, versions } from "./db/schema";
 import { ApiError, notFound } from "./errors";
 import { announce } from "./events";
@@ -107,8 +107,8 @@ export async function getProjectName(id: string): Promise<string> {
   return project.name;
 }
 
-export async function getProject(id: string) {
-  const [project] = await db().select().from(projects).where(eq(projects.id, id));
+export async function getProject(id: string, on: Pick<Database, "select"> = db()) {
+  const [project] = await on.select().from(projects).where(eq(projects.id, id));
   if (!project) throw notFound("project", id);
   if (project.removedAt)
     throw new ApiError(
@@ -120,9 +120,9 @@ export async function getProject(id: string) {
       },
     );
   const [sourceRows, sharedRows, versionRows] = await Promise.all([
-    db().select().from(sources).where(ofProject(id)).orderBy(sources.createdAt),
-    db().select().from(sharedSources).where(eq(sharedSources.projectId, id)),
-    versionsOf(id),
+    on.select().from(sources).where(ofProject(id)).orderBy(sources.createdAt),
+    on.select().from(sharedSources).where(eq(sharedSources.projectId, id)),
+    versionsOf(id, on),
   ]);
   const shared = new Map(sharedRows.map((r) => [r.sourceId, r.removedAt]));
   const listed = sourceRows.map((row) => shown(shared.has(row.id) ? { ...row, removedAt: shared.get(row.id) ?? null } : row));
@@ -174,11 +174,14 @@ export async function purgeProjects(days = KEPT_DAYS): Promise<void> {
     });
 }
 
-/** A copy of a project: its versions with their histories, and the same recordings, which both share. */
+/**
+ * A copy of a project: its versions with their histories, and the same recordings, which both share. All of it is of one moment, whoever edits
+ * meanwhile.
+ */
 export async function duplicateProject(id: string, name?: string) {
-  const project = await getProject(id);
   const copy = newId();
-  await db().transaction(async (tx) => {
+  const copied = async (tx: Parameters<Parameters<Database["transaction"]>[0]>[0]): Promise<void> => {
+    const project = await getProject(id, tx);
     await tx.insert(projects).values({ id: copy, name: (name || `${project.name}, copy`).slice(0, 200), sampleRate: project.sampleRate });
     for (const source of project.sources)
       await tx.insert(sharedSources).values({ projectId: copy, sourceId: source.id, removedAt: source.removedAt });
@@ -190,7 +193,8 @@ export async function duplicateProject(id: string, name?: string) {
       await tx.execute(sql`insert into steps (version_id, revision, key, row, kind, name, edits, changes, size, summary, target, state, created_at)
         select ${to}, revision, key, row, kind, name, edits, changes, size, summary, target, state, created_at from steps where version_id = ${from}`);
     }
-  });
+  };
+  await db().transaction(copied, { isolationLevel: "repeatable read" });
   return getProject(copy);
 }
 

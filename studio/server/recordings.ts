@@ -1,4 +1,4 @@
-import { Id, Name } from "@wet-thread/core/model/schema";
+import { Id, Name, NewId } from "@wet-thread/core/model/schema";
 import { and, asc, eq, inArray, lt, ne, sql } from "drizzle-orm";
 import { z } from "zod";
 import { type Database, db } from "./db/client";
@@ -27,6 +27,7 @@ export const RecordingRequest = z.object({
     .refine((list) => new Set(list.map((t) => t.trackId)).size === list.length, { message: "Each track is recorded once at a time." })
     .refine((list) => list.reduce((n, t) => n + t.channels, 0) <= MOST_CHANNELS, { message: `At most ${MOST_CHANNELS} channels come in at once.` }),
   start: z.int().min(0).default(0).describe("where the first sample lies on the timeline, for whoever finds the recording later"),
+  key: NewId.min(8).optional().describe("sent again with the same key, the same recording is meant; it becomes its id"),
 });
 
 export const EndRequest = z.object({
@@ -42,11 +43,11 @@ const shown = ({ lay: _, ...row }: typeof recordings.$inferSelect) => row;
 const channelsOf = (tracks: readonly RecordedTrack[]): number => tracks.reduce((n, t) => n + t.channels, 0);
 
 /** Begins a recording. Throws ApiError 409 while another page records on one of its tracks, 404 for a track that is not there. */
-export async function beginRecording(versionId: string, { tracks, start }: z.output<typeof RecordingRequest>) {
+export async function beginRecording(versionId: string, { tracks, start, key }: z.output<typeof RecordingRequest>) {
   const { doc } = await loadVersion(versionId);
   for (const { trackId } of tracks) if (!doc.tracks.has(trackId)) throw notFound("track", trackId);
   const row = {
-    id: newId(),
+    id: key ?? newId(),
     versionId,
     start,
     tracks: tracks.map((t): RecordedTrack => ({ ...t, name: t.name || doc.tracks.get(t.trackId)?.name || "Recording", sourceId: newId() })),
@@ -54,6 +55,9 @@ export async function beginRecording(versionId: string, { tracks, start }: z.out
   await db().transaction(async (tx) => {
     // One at a time decides who records on a track.
     await tx.select({ id: versions.id }).from(versions).where(eq(versions.id, versionId)).for("update");
+    // The answer to the first request was lost: it had begun.
+    const [again] = key ? await tx.select({ id: recordings.id }).from(recordings).where(eq(recordings.id, key)) : [];
+    if (again) return;
     const others = await tx
       .select({ tracks: recordings.tracks })
       .from(recordings)

@@ -4,7 +4,7 @@ import { NEW_PIECE, PIECE_ID } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd, Id, Name, type Piece, Position, type Track, type VersionData } from "@wet-thread/core/model/schema";
 import { and, asc, eq, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
-import { db } from "./db/client";
+import { type Database, db } from "./db/client";
 import { entities, projects, sources, versions } from "./db/schema";
 import { ApiError, notFound } from "./errors";
 import { announce } from "./events";
@@ -30,8 +30,8 @@ export const VersionPatch = z.object({
 const shown = { id: versions.id, name: versions.name, description: versions.description, revision: versions.revision, changedAt: versions.changedAt };
 
 /** The versions of a project in their order, without those that were deleted. */
-export function versionsOf(projectId: string) {
-  return db()
+export function versionsOf(projectId: string, on: Pick<Database, "select"> = db()) {
+  return on
     .select(shown)
     .from(versions)
     .where(and(eq(versions.projectId, projectId), isNull(versions.removedAt)))

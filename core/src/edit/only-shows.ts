@@ -1,10 +1,9 @@
+import { alike } from "../model/alike";
 import type { Change } from "../model/document";
 import type { Clip, Track } from "../model/schema";
 
 /** What of a track only shows it, or lets it be heard by itself. */
 const SHOWN_OF_TRACK: ReadonlySet<keyof Track> = new Set(["height", "solo"]);
-
-const alike = (a: unknown, b: unknown): boolean => a === b || JSON.stringify(a) === JSON.stringify(b);
 
 /** A clip without the word whether its processors are by-passed, and without where a tail that is by-passed lets its window begin. */
 const bareWords = ({ recipe, ...clip }: Clip): unknown => ({

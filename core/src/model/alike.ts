@@ -10,7 +10,7 @@ export function differs(kind: EntityKind, before: Thing, after: Thing): boolean 
 }
 
 /** Whether two values hold the same, all the way down. */
-function alike(a: unknown, b: unknown): boolean {
+export function alike(a: unknown, b: unknown): boolean {
   if (a === b) return true;
   if (typeof a !== "object" || typeof b !== "object" || a === null || b === null) return false;
   const [x, y] = [a as Record<string, unknown>, b as Record<string, unknown>];

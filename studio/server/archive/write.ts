@@ -1,10 +1,10 @@
 import { Readable } from "node:stream";
 import { safeName } from "@wet-thread/core/media/file-names";
 import { dataOf } from "@wet-thread/core/model/document";
-import { and, asc, eq, gt, inArray } from "drizzle-orm";
+import { and, asc, eq, gt, inArray, lte } from "drizzle-orm";
 import yazl from "yazl";
 import { db } from "../db/client";
-import { sources, steps } from "../db/schema";
+import { type StepState, sources, steps } from "../db/schema";
 import { getProject } from "../projects";
 import { ofProject } from "../sources";
 import { readSource } from "../store";
@@ -26,8 +26,35 @@ function names(wished: readonly { name: string; ending: string }[]): string[] {
   });
 }
 
-/** Steps of a version up to a revision, a line of JSON each. */
+/** What each edit of a version was at a revision, done or not: whatever was taken back since, the steps up to there tell. */
+async function statesAt(versionId: string, upTo: number): Promise<ReadonlyMap<number, StepState>> {
+  const rows = await db()
+    .select({ revision: steps.revision, kind: steps.kind, target: steps.target })
+    .from(steps)
+    .where(and(eq(steps.versionId, versionId), lte(steps.revision, upTo)))
+    .orderBy(asc(steps.revision));
+  const dropped: number[] = [];
+  let [done, undone]: number[][] = [[], []];
+  for (const { revision, kind, target } of rows) {
+    const to = target ?? 0;
+    if (kind === "edit") {
+      dropped.push(...undone);
+      done.push(revision);
+      undone = [];
+    } else if (kind === "undo") {
+      undone.push(...done.filter((r) => r >= to));
+      done = done.filter((r) => r < to);
+    } else if (kind === "redo") {
+      done.push(...undone.filter((r) => r <= to));
+      undone = undone.filter((r) => r > to);
+    }
+  }
+  return new Map([...undone.map((r) => [r, "undone"] as const), ...dropped.map((r) => [r, "dropped"] as const)]);
+}
+
+/** Steps of a version up to a revision, a line of JSON each, as they were then. */
 async function* historyLines(versionId: string, upTo: number): AsyncGenerator<string> {
+  const states = await statesAt(versionId, upTo);
   for (let from = 0; from < upTo; ) {
     const rows = await db()
       .select()
@@ -37,7 +64,7 @@ async function* historyLines(versionId: string, upTo: number): AsyncGenerator<st
       .limit(STEPS);
     for (const { versionId: _, ...step } of rows) {
       if (step.revision > upTo) return;
-      yield `${JSON.stringify(step)}\n`;
+      yield `${JSON.stringify({ ...step, state: states.get(step.revision) ?? "done" })}\n`;
     }
     if (rows.length < STEPS) return;
     from = (rows.at(-1) as { revision: number }).revision;

@@ -54,6 +54,7 @@ export const entities = pgTable(
 
 export const STEP_KINDS = ["edit", "show", "undo", "redo"] as const;
 export type StepKind = (typeof STEP_KINDS)[number];
+export type StepState = "done" | "undone" | "dropped";
 
 /**
  * Every step of a version in the server's order. `kind` is edit, undo, redo, or show for what only shows or listens, which no history lists; an edit is
@@ -78,7 +79,7 @@ export const steps = pgTable(
     size: integer("size"),
     summary: jsonb("summary").$type<StepSummary>(),
     target: integer("target"),
-    state: text("state").$type<"done" | "undone" | "dropped">().notNull(),
+    state: text("state").$type<StepState>().notNull(),
     createdAt: created(),
   },
   (t) => [
