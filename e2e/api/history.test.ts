@@ -102,7 +102,7 @@ describe("a project that somebody edits", () => {
     // By now the piece goes on, while the archive is read.
     await api("POST", `/api/versions/${versionId}/undo`, {});
     await api("POST", `/api/versions/${versionId}/redo`, {});
-    const files = unzipped(new Uint8Array(await asked.arrayBuffer()));
+    const files = await unzipped(new Uint8Array(await asked.arrayBuffer()));
     const text = (end: string) => Buffer.from([...files].find(([name]) => name.endsWith(end))?.[1] ?? []).toString("utf8");
     const lines = text("history.ndjson")
       .trim()

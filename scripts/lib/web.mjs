@@ -7,7 +7,22 @@ const app = next({ dir: process.cwd(), dev: false, port, hostname });
 await app.prepare();
 const framework = app.getRequestHandler();
 // What is asked most often is answered without the framework; the application says what (studio/direct.ts).
+/** Whether an address is text: `%ff` and lone halves of a pair are none, and would break whoever reads them. */
+function isText(address) {
+  try {
+    return !decodeURIComponent(address.replaceAll("+", " ")).includes("\0");
+  } catch {
+    return false;
+  }
+}
+const refuse = (response, status, error, message) =>
+  response
+    .writeHead(status, { "content-type": "application/json; charset=utf-8" })
+    .end(JSON.stringify({ error, message, kept: "Nothing was changed." }));
+
 const server = http.createServer((request, response) => {
+  if (request.method === "TRACE" || request.method === "CONNECT") return refuse(response, 405, "method", `There is no ${request.method} here.`);
+  if (!isText(request.url ?? "/")) return refuse(response, 400, "malformed", "This address can't be read: it holds what is no text.");
   if (!globalThis.wetThreadDirect?.(request, response)) void framework(request, response);
 });
 // Longer than whoever asks keeps a connection: none is closed just as a request is sent over it. A long recording takes its time.

@@ -3,7 +3,7 @@ import { ENDINGS } from "@wet-thread/core/media/formats";
 import { create } from "zustand";
 import { ask, ServerError, type SourceRow } from "@/state/api";
 import { restFor } from "@/state/retry";
-import { session } from "@/state/session";
+import { type Session, session } from "@/state/session";
 import { toast } from "@/state/toast";
 import { view } from "@/state/view";
 import { freshTrackId, type Layable, layEdits } from "@/timeline/gestures/lay-gesture";
@@ -82,17 +82,16 @@ function refusals(): Refused {
  * Sends one file in parts; a line that breaks goes on where it was, as soon as the server answers again. Resolves to the recording, or null
  * when it was refused or cancelled (and says why).
  */
-async function upload(file: File, refused: Refused): Promise<SourceRow | null> {
+async function upload(file: File, projectId: string, refused: Refused): Promise<SourceRow | null> {
   const id = newKey();
   const off = new AbortController();
   useUploads.setState(({ list }) => ({ list: [...list, { id, name: file.name, sent: 0, size: file.size, cancel: () => off.abort() }] }));
   let begun: Begun | null = null;
   try {
-    const { project } = session().store.getState();
     let offset = 0;
     for (let tries = 0; !off.signal.aborted; ) {
       try {
-        if (!begun) begun = await ask<Begun>(`/api/projects/${project.id}/uploads`, { json: { name: file.name, size: file.size } });
+        if (!begun) begun = await ask<Begun>(`/api/projects/${projectId}/uploads`, { json: { name: file.name, size: file.size } });
         else if (tries > 0) ({ offset } = await ask<Begun>(`/api/uploads/${begun.id}`));
       } catch (error) {
         if (!(error instanceof ServerError)) throw error;
@@ -166,12 +165,12 @@ export async function answerSource(id: string, keep: boolean): Promise<SourceRow
 /** How several recordings are laid: one after another on one track, each on a track of its own, or each at the time that its file tells. */
 export type Arrangement = "row" | "stack" | "own";
 
-/** Waits until the page knows a recording that the server has. */
-async function known(row: SourceRow): Promise<void> {
-  await session().refreshSources();
-  for (let i = 0; i < 50 && !session().doc.sources.has(row.id); i++) {
+/** Waits until a version that is at work knows a recording that the server has. */
+async function known(own: Session, row: SourceRow): Promise<void> {
+  await own.refreshSources();
+  for (let i = 0; i < 50 && !own.doc.sources.has(row.id); i++) {
     await new Promise((wake) => setTimeout(wake, 50));
-    await session().refreshSources();
+    await own.refreshSources();
   }
 }
 
@@ -182,7 +181,8 @@ function tellNotes(row: SourceRow): void {
 
 /**
  * Imports files one after the other and lays each where it was dropped: on a lane at a position, or on a new track of its own; several as
- * they are arranged. Work goes on meanwhile. One that is cut short asks, and is laid when what is there is wanted.
+ * they are arranged. Work goes on meanwhile, in another version too: they are laid in the one for which they were chosen. One that is cut short
+ * asks, and is laid when what is there is wanted.
  */
 export async function importFiles(
   files: readonly File[],
@@ -190,28 +190,31 @@ export async function importFiles(
   arrangement: Arrangement = at.trackId ? "row" : "stack",
 ): Promise<void> {
   let { position, trackId } = at;
+  const own = session();
+  const done = own.hold();
   const lay = async (row: SourceRow): Promise<void> => {
-    await known(row);
+    await known(own, row);
     tellNotes(row);
-    const first = session().doc.clips.size === 0;
-    const own = arrangement === "own" && row.timeReference !== null ? row.timeReference : null;
+    const first = own.doc.clips.size === 0;
+    const told = arrangement === "own" && row.timeReference !== null ? row.timeReference : null;
     const fresh = freshTrackId();
-    layOut(row, arrangement === "row" || files.length === 1 ? trackId : null, own ?? position, fresh);
-    if (first) zoomToWhole();
+    layOut(row, arrangement === "row" || files.length === 1 ? trackId : null, told ?? position, fresh, own);
+    if (own !== session()) toast(`${row.name} was laid in ${own.store.getState().versionName}, for which it was chosen.`, { duration: 6000 });
+    else if (first) zoomToWhole();
     if (arrangement !== "row") return;
     trackId ??= fresh;
     position += row.length;
   };
   const refused = refusals();
   for (const file of files) {
-    const row = await upload(file, refused);
+    const row = await upload(file, own.store.getState().project.id, refused);
     const read = row && (await whenReady(row.id, refused));
     if (!read) continue;
     if (read.status === "ready") {
       await lay(read);
       continue;
     }
-    await session().refreshSources();
+    await own.refreshSources();
     toast(read.name, {
       id: question(read.id),
       description: read.asking?.message ?? "",
@@ -220,26 +223,30 @@ export async function importFiles(
       cancel: { label: "Don't", onClick: () => void answerSource(read.id, false) },
     });
   }
+  done();
 }
 
 /** Imports files as new lanes of a take stack, each from the same place on. */
 export async function importAsTakes(files: readonly File[], bundleId: string, position: number): Promise<void> {
   const refused = refusals();
+  const own = session();
+  const done = own.hold();
   for (const file of files) {
-    const row = await upload(file, refused);
+    const row = await upload(file, own.store.getState().project.id, refused);
     const read = row && (await whenReady(row.id, refused));
     if (!read) continue;
-    await known(read);
+    await known(own, read);
     tellNotes(read);
     if (read.status === "ready")
-      session().edit([{ type: "add-lane", bundleId, sourceId: read.id, at: Math.max(0, Math.round(position)) }], `Add ${read.name}`);
+      own.edit([{ type: "add-lane", bundleId, sourceId: read.id, at: Math.max(0, Math.round(position)) }], `Add ${read.name}`);
     else toast(`${read.name}: ${read.asking?.message ?? ""}`, { description: "It waits among the sources.", duration: 10_000 });
   }
+  done();
 }
 
 /** Lays a recording on a track, or on a new one. */
-export function layOut(source: Layable, trackId: string | null, position: number, fresh = freshTrackId()): void {
-  session().edit(layEdits(session().doc, source, trackId, position, fresh), `Add ${source.name}`);
+export function layOut(source: Layable, trackId: string | null, position: number, fresh = freshTrackId(), own = session()): void {
+  own.edit(layEdits(own.doc, source, trackId, position, fresh), `Add ${source.name}`);
   if (source.channels > 2)
     toast.info(`${source.name} has ${source.channels} channels: they lie in pairs on ${Math.ceil(source.channels / 2)} linked tracks.`, {
       duration: 8000,

@@ -1,6 +1,7 @@
 "use client";
 import { Dialog } from "radix-ui";
 import { type Arrangement, importFiles, useArranging } from "@/commands/import-files";
+import { toast } from "@/state/toast";
 import { Button } from "@/ui/controls";
 
 const WAYS: readonly (readonly [Arrangement, string, string])[] = [
@@ -13,13 +14,22 @@ const WAYS: readonly (readonly [Arrangement, string, string])[] = [
 export function ArrangeFiles() {
   const { files, at } = useArranging();
   const close = (): void => useArranging.setState({ files: [], at: null });
+  // A press beside the question is easily made: what was chosen, perhaps out of many folders, is not gone with it.
+  const leave = (): void => {
+    close();
+    toast(`${files.length} files were left out: nothing was taken in.`, {
+      id: "arranging",
+      duration: 12_000,
+      action: { label: "Ask again", onClick: () => useArranging.setState({ files, at }) },
+    });
+  };
   const lay = (way: Arrangement): void => {
     close();
     const sorted = [...files].sort((a, b) => a.name.localeCompare(b.name, undefined, { numeric: true }));
     if (at) void importFiles(sorted, at, way);
   };
   return (
-    <Dialog.Root open={at !== null} onOpenChange={(open) => !open && close()}>
+    <Dialog.Root open={at !== null} onOpenChange={(open) => !open && leave()}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />
         <Dialog.Content
@@ -40,7 +50,7 @@ export function ArrangeFiles() {
               </button>
             ))}
           </div>
-          <Button className="mt-3 w-full" onClick={close}>
+          <Button className="mt-3 w-full" onClick={leave}>
             Cancel
           </Button>
         </Dialog.Content>

@@ -1,3 +1,5 @@
+import { restFor } from "./retry";
+
 /** What the server tells as it happens, and "again" when something may have been missed. */
 export interface LiveEvent {
   readonly type: "step" | "source" | "export" | "print" | "recording" | "made" | "project" | "again";
@@ -11,6 +13,8 @@ export interface LiveEvent {
 }
 
 const CHANNEL = "wet-thread live";
+/** `EventSource.CLOSED`. */
+const CLOSED = 2;
 
 /**
  * The server's events for one page. A browser has six connections to a server: all its tabs share one stream. The tab that holds the lock
@@ -26,16 +30,32 @@ export function listenLive(projectId: string, hear: (event: LiveEvent) => void):
   if (others) others.onmessage = ({ data }) => meant(data as LiveEvent);
   const keepStream = (): Promise<void> =>
     new Promise((done) => {
-      const stream = new EventSource("/api/events");
       const tell = (event: LiveEvent): void => {
         meant(event);
         others?.postMessage(event);
       };
-      // After a break in the line something may have been missed.
-      stream.onopen = () => tell({ type: "again" });
-      stream.onmessage = ({ data }) => tell(JSON.parse(data) as LiveEvent);
+      let stream: EventSource | null = null;
+      let tries = 0;
+      const open = (): void => {
+        if (gone.signal.aborted) return;
+        const now = new EventSource("/api/events");
+        stream = now;
+        // After a break in the line something may have been missed.
+        now.onopen = () => {
+          tries = 0;
+          tell({ type: "again" });
+        };
+        now.onmessage = ({ data }) => tell(JSON.parse(data) as LiveEvent);
+        // A line that breaks is taken up again by the browser; one that was answered with an error is not.
+        now.onerror = () => {
+          if (now.readyState !== CLOSED) return;
+          now.close();
+          void restFor(tries++).then(open);
+        };
+      };
+      open();
       gone.signal.addEventListener("abort", () => {
-        stream.close();
+        stream?.close();
         done();
       });
     });

@@ -102,7 +102,7 @@ const MOST_PARKED = 3;
 /** Lets go of versions that were open before but for the last few: one whose steps are still on their way stays until the server has them. */
 function letGo(most: number): void {
   for (const [id, session] of [...parked].slice(0, Math.max(0, parked.size - most))) {
-    if (session.store.getState().unsent.length > 0) continue;
+    if (session.isHeld || session.store.getState().unsent.length > 0) continue;
     session.close();
     parked.delete(id);
   }
@@ -247,6 +247,20 @@ export class Session {
     parked.delete(versionId);
     parked.set(versionId, this);
     letGo(MOST_PARKED);
+  }
+
+  private holds = 0;
+  get isHeld(): boolean {
+    return this.holds > 0;
+  }
+  /** Work that was begun in it goes on in it, wherever the page goes meanwhile; what comes back is to be called once that is over. */
+  hold(): () => void {
+    this.holds++;
+    let over = false;
+    return () => {
+      if (!over) this.holds--;
+      over = true;
+    };
   }
 
   close(): void {

@@ -12,6 +12,7 @@ const Query = z.union([
   z.object({
     revisions: z
       .string()
+      .regex(/^\d+(,\d+)*$/, "Name revisions, with commas between them.")
       .transform((text) => text.split(",").map(Number))
       .pipe(z.array(z.int32().min(0)).min(1).max(200)),
   }),
