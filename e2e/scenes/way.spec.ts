@@ -41,7 +41,7 @@ test("keys pressed without a pause on a slow line: undone and done in their orde
   await keyboard.press("Control+z");
   await keyboard.press("Control+Shift+z");
   await keyboard.press("Control+z");
-  await keyboard.press("Alt+ArrowRight");
+  await keyboard.press(".");
   await expect(page.getByTestId("save-state")).toHaveText("Saving …");
   free();
   await editor.saved();
@@ -58,7 +58,7 @@ test("left for the list of projects in the midst of saving: each step is sent, a
   await editor.select("c");
   const free = await slowed(page, 600);
   // A pause longer than a run lasts makes each a step of its own on the way; they are one for undo.
-  for (let i = 0; i < 5; i++) await page.keyboard.press("Alt+ArrowRight");
+  for (let i = 0; i < 5; i++) await page.keyboard.press(".");
   await page.keyboard.press("u");
   await page.getByRole("link", { name: "All projects" }).click();
   await expect(page.getByRole("heading", { name: "Projects", exact: true })).toBeVisible();
@@ -83,7 +83,7 @@ test("a file lies in the version for which it was chosen; a question that was pr
   });
   const choose = async (list: string[]): Promise<void> => {
     const asked = page.waitForEvent("filechooser");
-    await page.keyboard.press("Control+i");
+    await page.keyboard.press("Control+o");
     await (await asked).setFiles(list);
   };
   const free = await slowed(page, 1500);

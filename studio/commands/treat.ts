@@ -131,8 +131,9 @@ async function levelBare(clips: readonly Clip[]): Promise<void> {
         if (a !== null && b !== null) gains.set(id, Math.round((b - a) * 100) / 100);
       }
     }
-    // Taken in again meanwhile, or changed: then it is no longer wanted.
+    // Taken in again meanwhile, or changed, or not wanted any more.
     const { doc } = session();
+    if (!settings().equalLoudness) return;
     if (!clips.every((c) => doc.clips.get(c.id)?.recipe?.treat?.chain.every((p) => !p.on))) return;
     setView({ bareGains: gains });
     const [first] = gains.values();

@@ -44,12 +44,11 @@ export function tellAdopted(count: number): void {
 }
 
 /** The server answers, but does not take a step: it waits, and what was done after it waits with it. */
-export function tellStuck(name: string, why: string, after: number, { again, drop }: { again: () => void; drop: () => void }): void {
-  const rest = after === 0 ? "It is" : after === 1 ? "It and the step after it are" : `It and the ${after} steps after it are`;
+export function tellStuck(name: string, why: string, { again, drop }: { again: () => void; drop: () => void }): void {
   toast.error(`“${name}” can't be saved just now: ${why}`, {
     id: "stuck",
     duration: Number.POSITIVE_INFINITY,
-    description: `${rest} kept here and tried again.`,
+    description: "It and what is done after it are kept here and tried again.",
     action: { label: "Try now", onClick: again },
     cancel: { label: "Drop it", onClick: drop },
   });

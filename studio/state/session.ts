@@ -364,7 +364,7 @@ export class Session {
   private isStuck(step: UnsentStep | null, why: string): void {
     if ((this.store.getState().trouble ?? "") === why) return;
     this.store.setState({ trouble: step ? why : null });
-    if (step) tellStuck(step.name, why, this.outbox.steps.length - 1, { again: () => this.outbox.again(), drop: () => this.outbox.drop([step]) });
+    if (step) tellStuck(step.name, why, { again: () => this.outbox.again(), drop: () => this.outbox.drop([step]) });
     else tellFree();
   }
 
