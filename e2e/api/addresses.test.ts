@@ -18,7 +18,7 @@ const asked = (method: string, path: string): Promise<{ status: number; body: st
 
 describe("an address that holds no text", () => {
   const routes = ["/api/projects/", "/api/versions/", "/api/sources/", "/api/exports/", "/p/", "/"];
-  it.each(["%ff%fe", "%ed%a0%80", "a%00b", "%", "%e2%82"])("%s is refused in words on every route", async (text) => {
+  it.each(["%ff%fe", "%ed%a0%80", "%", "%e2%82"])("%s is refused in words on every route", async (text) => {
     for (const route of routes) {
       const { status, body } = await asked("GET", `${route}${text}`);
       expect([route, status]).toEqual([route, 400]);

@@ -10,7 +10,8 @@ const framework = app.getRequestHandler();
 /** Whether an address is text: `%ff` and lone halves of a pair are none, and would break whoever reads them. */
 function isText(address) {
   try {
-    return !decodeURIComponent(address.replaceAll("+", " ")).includes("\0");
+    decodeURIComponent(address);
+    return true;
   } catch {
     return false;
   }
