@@ -103,7 +103,13 @@ test("hundreds of keys, drags and turns of the wheel at random, while it plays: 
 
   // All the way back, and forth again; a page that is opened anew shows the same.
   const at = `/api/versions/${demo.versionId}`;
-  const withoutOrder = (v: Version) => ({ ...v, revision: 0, clips: [...v.clips].sort((a, b) => (a.id < b.id ? -1 : 1)) });
+  // How high lanes are and who is heard by itself are no steps: they stay as they were left.
+  const withoutOrder = (v: Version) => ({
+    ...v,
+    revision: 0,
+    clips: [...v.clips].sort((a, b) => (a.id < b.id ? -1 : 1)),
+    tracks: v.tracks.map((t) => ({ ...t, height: 0, solo: false })),
+  });
   const { steps } = (await api("GET", `${at}/history`)).body;
   const last = steps.filter((s: { state: string }) => s.state === "done").at(-1)?.revision;
   expect(last).toBeGreaterThan(first.at(-1).revision);
