@@ -82,7 +82,9 @@ test("a file lies in the version for which it was chosen; a question that was pr
     return file;
   });
   const choose = async (list: string[]): Promise<void> => {
-    const asked = page.waitForEvent("filechooser");
+    const asked = page.waitForEvent("filechooser", { timeout: 10_000 });
+    // Before the key comes, the browser knows that its dialog is answered from here.
+    await editor.settle();
     await page.keyboard.press("Control+o");
     await (await asked).setFiles(list);
   };
