@@ -2,7 +2,7 @@ import fs from "node:fs";
 import path from "node:path";
 import { decodeFrames } from "@wet-thread/core/media/pcm";
 import { memorySource } from "@wet-thread/core/media/source";
-import { openWav } from "@wet-thread/core/media/wav/reader";
+import { openWav } from "@wet-thread/core/media/wav/format";
 import { random, soften, whiteNoise } from "./random";
 import { at, RATE } from "./score";
 

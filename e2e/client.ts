@@ -1,7 +1,7 @@
 import { setTimeout as wait } from "node:timers/promises";
 import { decodeFrames } from "@wet-thread/core/media/pcm";
 import { memorySource } from "@wet-thread/core/media/source";
-import { openWav } from "@wet-thread/core/media/wav/reader";
+import { openWav } from "@wet-thread/core/media/wav/format";
 import { type ExportEncoding, encodeFrames, wavHeader } from "@wet-thread/core/media/wav/writer";
 
 /** A small client of the API for the tests. */

@@ -1,12 +1,12 @@
-import { aiffFormat } from "./aiff/reader";
-import { flacFormat } from "./flac/reader";
+import { aiffFormat } from "./aiff/format";
+import { flacFormat } from "./flac/format";
 import type { AudioFormat } from "./format";
-import { movFormat } from "./mov/reader";
+import { movFormat } from "./mov/format";
+import { mp3Format } from "./mp3/format";
 import { id3Size } from "./mp3/id3";
-import { mp3Format } from "./mp3/reader";
-import { oggFormat } from "./ogg/reader";
+import { oggFormat } from "./ogg/format";
 import { type ByteSource, MediaError } from "./source";
-import { wavFormat } from "./wav/reader";
+import { wavFormat } from "./wav/format";
 
 /** Every format that recordings may come in: the one place where a format is added. The first that knows a file's bytes reads it. */
 export const FORMATS: readonly AudioFormat[] = [wavFormat, aiffFormat, flacFormat, oggFormat, movFormat, mp3Format];

@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import { noise } from "../../testing/arbitraries";
 import { decodeFrames } from "../pcm";
 import { memorySource } from "../source";
-import { openWav } from "./reader";
+import { openWav } from "./format";
 import { Dither, type ExportEncoding, encodeFrames, wavHeader } from "./writer";
 
 const join = (...parts: Uint8Array[]): Uint8Array => {
