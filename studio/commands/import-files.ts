@@ -215,12 +215,20 @@ export async function importFiles(
       continue;
     }
     await own.refreshSources();
+    // Until it is answered the version waits for it.
+    const answered = own.hold();
     toast(read.name, {
       id: question(read.id),
       description: read.asking?.message ?? "",
       duration: Number.POSITIVE_INFINITY,
-      action: { label: "Keep", onClick: () => void answerSource(read.id, true).then((kept) => kept && lay(kept)) },
-      cancel: { label: "Don't", onClick: () => void answerSource(read.id, false) },
+      action: {
+        label: "Keep",
+        onClick: () =>
+          void answerSource(read.id, true)
+            .then((kept) => kept && lay(kept))
+            .finally(answered),
+      },
+      cancel: { label: "Don't", onClick: () => void answerSource(read.id, false).finally(answered) },
     });
   }
   done();

@@ -56,7 +56,12 @@ export async function beginRecording(versionId: string, { tracks, start, key }: 
     // One at a time decides who records on a track.
     await tx.select({ id: versions.id }).from(versions).where(eq(versions.id, versionId)).for("update");
     // The answer to the first request was lost: it had begun.
-    const [again] = key ? await tx.select({ id: recordings.id }).from(recordings).where(eq(recordings.id, key)) : [];
+    const [again] = key
+      ? await tx
+          .select({ id: recordings.id })
+          .from(recordings)
+          .where(and(eq(recordings.id, key), eq(recordings.versionId, versionId)))
+      : [];
     if (again) return;
     const others = await tx
       .select({ tracks: recordings.tracks })

@@ -19,16 +19,12 @@ export class ServerError extends Error {
   }
 }
 
-/** An answer that takes longer than this counts as none: whoever waits is told that the server is away. */
-const LONGEST_MS = 120_000;
-
 /** Asks the API for JSON. Throws ServerError for any answer but success. */
 export async function ask<T>(path: string, init: RequestInit & { json?: unknown } = {}): Promise<T> {
   const { json, ...rest } = init;
   let answer: Response;
   try {
-    const limited = { signal: AbortSignal.timeout(LONGEST_MS), ...rest };
-    answer = await fetch(path, json === undefined ? limited : { method: "POST", ...limited, body: JSON.stringify(json) });
+    answer = await fetch(path, json === undefined ? rest : { method: "POST", ...rest, body: JSON.stringify(json) });
   } catch {
     throw new ServerError(0, "The server does not answer.", {});
   }

@@ -25,8 +25,11 @@ export interface OutboxHost {
   /** A step can't be sent though the server answers: it waits, and all after it. Null once that is over. */
   stuck(step: UnsentStep | null, why: string): void;
   /** A walk through the history was done. */
-  walked(step: UnsentStep, name: string): void;
+  walked(step: UnsentStep, way: "undo" | "redo", name: string): void;
 }
+
+/** An answer to a step that takes longer than this counts as none: the bar says that the server is away, not that it saves for ever. */
+const LONGEST_MS = 120_000;
 
 /** The API's own words for what can't be done, now or later; whatever else is answered says nothing of the step. */
 const IMPOSSIBLE = new Set([400, 409, 413, 422]);
@@ -126,7 +129,7 @@ export class Outbox {
         free();
         // Where others' steps lie before it, it comes with them.
         if (done && !this.following.own(done)) await this.following.reach(done.revision);
-        if (done && step.walk) this.host.walked(step, done.name);
+        if (done?.kind === "undo" || done?.kind === "redo") this.host.walked(step, done.kind, done.name);
         this.set(
           this.list.filter((s) => s.key !== step.key),
           "taken",
@@ -166,6 +169,7 @@ export class Outbox {
     const { key, name, edits, row } = step;
     const { revision, ...done } = await ask<Answer>(`/api/versions/${this.versionId}/edits`, {
       json: { revision: this.following.revision, edits, name, key, row },
+      signal: AbortSignal.timeout(LONGEST_MS),
     });
     // Edits that changed nothing are no step.
     return { kind: done.kind, revision, key, row: row ?? null, name: done.name, target: null, changes: done.changes };
@@ -180,7 +184,15 @@ export class Outbox {
       if (last === to) return null;
       way = (to ?? 0) < last ? "undo" : "redo";
     }
-    const { revision, name, changes, target = 0 } = await ask<Answer>(`/api/versions/${this.versionId}/${way}`, { json: { to, of, key } });
+    const {
+      revision,
+      name,
+      changes,
+      target = 0,
+    } = await ask<Answer>(`/api/versions/${this.versionId}/${way}`, {
+      json: { to, of, key },
+      signal: AbortSignal.timeout(LONGEST_MS),
+    });
     return { kind: way, revision, key, row: null, name, target, changes };
   }
 }

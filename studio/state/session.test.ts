@@ -2,8 +2,11 @@ import type { Edit } from "@wet-thread/core/edit/registry";
 import { dataOf } from "@wet-thread/core/model/document";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { FakeServer } from "./fake-server";
+import { tellWalked } from "./notices";
 import { closeParked, Session, sendLeftovers } from "./session";
 import { toast } from "./toast";
+
+vi.mock("./notices", { spy: true });
 
 let server: FakeServer;
 const told = vi.spyOn(toast, "info");
@@ -142,6 +145,8 @@ describe("a session", () => {
     s.goTo(1);
     await saved(s);
     expect(order(s)).toEqual(["a"]);
+    // Whichever way it went is what is said.
+    expect(tellWalked).toHaveBeenLastCalledWith("undo", expect.any(String));
     // Meanwhile somebody else took it back all the way.
     await server.answer("/api/versions/v/undo", { body: JSON.stringify({ to: 0 }) });
     s.goTo(2);

@@ -164,8 +164,8 @@ export class Session {
       changed: (steps, save, how) => this.outboxChanged(steps, save, how),
       refused: (step, why) => (step.walk ? toast.error(why, { id: "history" }) : tellRefused(step.name, why)),
       stuck: (step, why) => this.isStuck(step, why),
-      walked: (step, name) => {
-        if (!this.shownAhead.delete(step.key)) tellWalked(step.walk?.direction === "undo" ? "undo" : "redo", name);
+      walked: (step, way, name) => {
+        if (!this.shownAhead.delete(step.key)) tellWalked(way, name);
       },
     });
     this.past = this.following.past;

@@ -1,4 +1,4 @@
-import { lastWhere } from "../base/sorted";
+import { lastAtOrBefore, lastWhere } from "../base/sorted";
 import type { EnvelopePoint } from "../model/schema";
 import { MOST_PITCH } from "../model/schema";
 import { momentRecorded, type Run, runAt, type TimeMap } from "../time/time-map";
@@ -60,11 +60,7 @@ export function bendOf(map: TimeMap, points: readonly EnvelopePoint[], pitch: nu
   const paces = places.slice(1).map((_, k) => ratio((own[k] + own[k + 1]) / 2));
   const stretched = [0];
   for (let k = 0; k < paces.length; k++) stretched.push(stretched[k] + paces[k] * (tape ? own[k + 1] - own[k] : places[k + 1] - places[k]));
-  const cellOf = (at: number): number =>
-    Math.max(
-      0,
-      lastWhere(places.length - 1, (i) => places[i] <= at),
-    );
+  const cellOf = (at: number): number => Math.max(0, Math.min(places.length - 2, lastAtOrBefore(places, at)));
   return {
     line: {
       from: own,

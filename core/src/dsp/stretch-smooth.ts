@@ -1,4 +1,4 @@
-import { lastWhere } from "../base/sorted";
+import { lastAtOrBefore } from "../base/sorted";
 import { type Fetch, stretch } from "./stretcher";
 
 /*
@@ -16,12 +16,9 @@ export interface Line {
 /** The vocoder loses level and place beyond this in one pass; either way. */
 const MOST_A_PASS = 1.75;
 
-/** The place in a rising list of the last value at or before `at`; −1 before the first. */
-const lastAt = (list: readonly number[], at: number): number => lastWhere(list.length, (i) => list[i] <= at);
-
 /** The `from` of a line at some place of its `to`. */
 function backAlong({ from, to, outside }: Line, at: number): number {
-  const i = lastAt(to, at);
+  const i = lastAtOrBefore(to, at);
   if (i < 0) return from[0] + (at - to[0]) / outside;
   if (i === to.length - 1) return from[i] + (at - to[i]) / outside;
   return from[i] + ((at - to[i]) * (from[i + 1] - from[i])) / (to[i + 1] - to[i]);
@@ -29,7 +26,7 @@ function backAlong({ from, to, outside }: Line, at: number): number {
 
 /** The `to` of a line at some place of its `from`. */
 export function along({ from, to, outside }: Line, at: number): number {
-  const i = lastAt(from, at);
+  const i = lastAtOrBefore(from, at);
   if (i < 0) return to[0] + (at - from[0]) * outside;
   if (i === from.length - 1) return to[i] + (at - from[i]) * outside;
   return to[i] + ((at - from[i]) * (to[i + 1] - to[i])) / (from[i + 1] - from[i]);

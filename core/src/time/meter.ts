@@ -1,4 +1,4 @@
-import { lastWhere } from "../base/sorted";
+import { lastAtOrBefore } from "../base/sorted";
 import { TICKS_PER_QUARTER } from "./tempo";
 
 /** From `tick` on, bars have `numerator` beats of 1/`denominator` note each. A meter event starts a bar. */
@@ -34,6 +34,8 @@ interface Span {
 /** Bars and beats to ticks and back. Invariant: events sorted by tick, the first at tick 0; an event in mid bar cuts that bar short. */
 export class MeterMap {
   private readonly spans: Span[] = [];
+  /** Where spans begin, as plain numbers to search in. */
+  private readonly starts = { tick: [] as number[], bars: [] as number[], beats: [] as number[] };
 
   constructor(
     readonly events: readonly MeterEvent[],
@@ -56,17 +58,14 @@ export class MeterMap {
       }
       const beatTicks = WHOLE_NOTE / denominator;
       this.spans.push({ ...event, beatTicks, barTicks: beatTicks * numerator, bars, beats });
+      this.starts.tick.push(event.tick);
+      this.starts.bars.push(bars);
+      this.starts.beats.push(beats);
     });
   }
 
   private spanAt(value: number, key: "tick" | "bars" | "beats"): Span {
-    const { spans } = this;
-    return spans[
-      Math.max(
-        0,
-        lastWhere(spans.length, (i) => spans[i][key] <= value),
-      )
-    ];
+    return this.spans[Math.max(0, lastAtOrBefore(this.starts[key], value))];
   }
 
   meterAt(tick: number): { numerator: number; denominator: number; beatTicks: number; barTicks: number } {

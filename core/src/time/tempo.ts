@@ -1,4 +1,4 @@
-import { lastWhere } from "../base/sorted";
+import { lastAtOrBefore } from "../base/sorted";
 import { add, divide, fromDecimal, multiply, type Rational, rational, roundRational, toNumber } from "./rational";
 
 /** Ticks to a quarter note. */
@@ -44,6 +44,8 @@ const bounded = (a: Rational): Rational => (a.den < MOST_BITS ? a : rational((2n
  */
 export class TempoMap {
   private readonly segments: Segment[] = [];
+  /** Where segments begin, as plain numbers to search in. */
+  private readonly starts = { tick: [] as number[], anchorSample: [] as number[] };
 
   constructor(
     readonly events: readonly TempoEvent[],
@@ -70,6 +72,8 @@ export class TempoMap {
         ticks: next ? next.tick - event.tick : Number.POSITIVE_INFINITY,
       };
       this.segments.push(segment);
+      this.starts.tick.push(segment.tick);
+      this.starts.anchorSample.push(segment.anchorSample);
       if (!next) return;
       anchor = bounded(
         ramps
@@ -86,13 +90,7 @@ export class TempoMap {
   }
 
   private segmentAt(value: number, key: "tick" | "anchorSample"): Segment {
-    const { segments } = this;
-    return segments[
-      Math.max(
-        0,
-        lastWhere(segments.length, (i) => segments[i][key] <= value),
-      )
-    ];
+    return this.segments[Math.max(0, lastAtOrBefore(this.starts[key], value))];
   }
 
   /** The position of a tick, which may be a fraction, in samples with their fraction. */

@@ -1,4 +1,4 @@
-import { lastWhere } from "../base/sorted";
+import { lastBy } from "../base/sorted";
 import { commonDivisor, roundMultiple } from "./rational";
 
 /*
@@ -40,7 +40,7 @@ type Side = "from" | "to";
 
 /** The tie that a place counts from, and the slope there. */
 function pieceAt({ ties, outside }: TimeMap, at: number, side: Side): { tie: Tie; slope: Tie } {
-  const i = lastWhere(ties.length, (k) => ties[k][side] <= at);
+  const i = lastBy(ties, side, at);
   const [a, b] = [ties[i], ties[i + 1]];
   if (!a) return { tie: b, slope: outside };
   if (!b) return { tie: a, slope: outside };
