@@ -1,9 +1,18 @@
 import { expect, type Page } from "@playwright/test";
+import { keptModes } from "@wet-thread/core/model/modes";
 import type { Clip, VersionData } from "@wet-thread/core/model/schema";
 import { api, exportWav, readWav } from "./client";
 
 /** The version as the API sends it. */
 export type Version = Omit<VersionData, "piece"> & VersionData["piece"] & { id: string; revision: number };
+
+/** Gives a version modes, as far as some settings are modes; the others are those that it begins with. */
+export async function setModes(versionId: string, settings: Record<string, unknown>): Promise<void> {
+  const wanted = keptModes(settings);
+  if (Object.keys(wanted).length === 0) return;
+  const { status, body } = await api("PATCH", `/api/versions/${versionId}`, { modes: wanted });
+  if (status !== 200) throw new Error(`The modes were answered with ${status}: ${JSON.stringify(body)}`);
+}
 
 /** The editor in the browser, driven by pointer and keys; positions are samples, heights pixels into a track's lane. */
 export class EditorPage {
@@ -21,6 +30,7 @@ export class EditorPage {
     await page.addInitScript((state) => {
       if (!localStorage.getItem("wet-thread settings")) localStorage.setItem("wet-thread settings", JSON.stringify({ state, version: 0 }));
     }, settings);
+    await setModes(versionId, settings);
     await page.goto(`/p/${projectId}`);
     const editor = new EditorPage(page, projectId, versionId);
     await expect(editor.lanes).toHaveAttribute("data-samples-per-pixel", /\d/);
@@ -31,15 +41,31 @@ export class EditorPage {
     return this.page.getByTestId("lanes");
   }
 
-  /** The version as the server has it; the page has followed it there, unless it is kept from it, so that what is done next is done on it. */
+  /**
+   * The version as the server has it, once what the hand has done so far is there and the page has followed; steps that the page keeps by itself
+   * (the server is away, or refuses them) are not waited for. A page that does not follow fails.
+   */
   async version(): Promise<Version> {
+    const { page, versionId } = this;
+    if (page.isClosed()) return this.onServer();
+    const shown = (id: string) => {
+      const { dataset } = document.querySelector<HTMLElement>("[data-testid=save-state]") ?? {};
+      return dataset?.version === id ? { save: dataset.save, revision: Number(dataset.revision) } : null;
+    };
+    await expect.poll(async () => (await page.evaluate(shown, versionId))?.save, { message: "steps are on their way still" }).not.toBe("saving");
+    const version = await this.onServer();
+    const follows = async (): Promise<boolean> => {
+      const at = await page.evaluate(shown, versionId);
+      return !at || at.save === "waiting" || at.revision >= version.revision;
+    };
+    await expect.poll(follows, { message: `the page has not followed to revision ${version.revision}` }).toBe(true);
+    return version;
+  }
+
+  /** The version as the server has it now, whatever is on its way. */
+  async onServer(): Promise<Version> {
     const { status, body } = await api<Version>("GET", `/api/versions/${this.versionId}`);
     if (status !== 200) throw new Error(`The version was answered with ${status}: ${JSON.stringify(body)}`);
-    const followed = (revision: number): boolean => {
-      const shown = document.querySelector<HTMLElement>("[data-testid=save-state]")?.dataset.revision;
-      return shown === undefined || Number(shown) >= revision;
-    };
-    await this.page.waitForFunction(followed, body.revision, { timeout: 2000 }).catch(() => {});
     return body;
   }
 

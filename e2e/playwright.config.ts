@@ -5,7 +5,12 @@ export default defineConfig({
   testMatch: "scenes/*.spec.ts",
   timeout: 120_000,
   expect: { timeout: 10_000 },
-  workers: 1,
+  // Scenes that listen, record or hold everything at its limit have the machine to themselves; the others go two at a time.
+  projects: [
+    { name: "side by side", grepInvert: /@alone/, fullyParallel: true },
+    { name: "alone", grep: /@alone/, workers: 1 },
+  ],
+  workers: 2,
   retries: 0,
   reporter: [["list"], ["json"]],
   outputDir: "../.test/results",

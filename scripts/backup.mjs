@@ -4,6 +4,9 @@ import path from "node:path";
 import { hasCluster, startPostgres } from "./lib/postgres.mjs";
 import { Halt, run, say } from "./lib/shell.mjs";
 
+/** The release of PostgreSQL that packs five times as fast. */
+const FIRST_WITH_ZSTD = 16;
+
 const folder = process.env.WET_THREAD_DATA ?? ".data";
 const stamp = new Date().toISOString().slice(0, 16).replace("T", "-").replace(":", "");
 // Where npm was called, not where it runs its scripts.
@@ -19,9 +22,18 @@ try {
   if (!postgres.sql("select to_regclass('projects')")) throw new Halt(`There is nothing in ${folder} that could be backed up.`);
   const projects = Number(postgres.sql("select count(*) from projects"));
   const size = Number(postgres.sql("select pg_database_size(current_database())"));
-  say(`writing some ${Math.max(1, Math.round(size / 1e6))} MB to ${file} …`);
-  // Sound does not pack: what it would take in time it would not save in room.
-  run(path.join(postgres.programs, "pg_dump"), ["--format=custom", "--compress=0", "--no-owner", "--no-privileges", `--file=${part}`, postgres.url]);
+  say(`writing at most some ${Math.max(1, Math.round(size / 1e6))} MB to ${file} …`);
+  // Bytes are written as two letters each: packed, they take as much room as they did.
+  const release = Number(/(\d+)/.exec(run(path.join(postgres.programs, "pg_dump"), ["--version"]))?.[1] ?? 0);
+  const packed = release >= FIRST_WITH_ZSTD ? "zstd:1" : "1";
+  run(path.join(postgres.programs, "pg_dump"), [
+    "--format=custom",
+    `--compress=${packed}`,
+    "--no-owner",
+    "--no-privileges",
+    `--file=${part}`,
+    postgres.url,
+  ]);
   run(path.join(postgres.programs, "pg_restore"), ["--list", part]);
   fs.renameSync(part, file);
   const megabytes = Math.max(1, Math.round(fs.statSync(file).size / 1e6));

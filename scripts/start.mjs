@@ -58,11 +58,11 @@ try {
   ensureFfmpeg();
   const postgres = await startPostgres(folder, (end) => stops.push(end));
   stops.push(postgres.watch());
-  if (dev) await buildForDev();
-  else await ensureBuild();
+  const built = dev ? await buildForDev() : await ensureBuild();
   migrate(postgres.url);
-  // Open to the network, or over https, a front stands before the web server, which then listens on loopback only.
-  const fronted = open || tls !== null;
+  // Open to the network, over https, or with a passphrase (a proxy may stand before it), a front stands before the web server, which then
+  // listens on loopback only: what a request says of where it came from counts only as the front tells it.
+  const fronted = open || tls !== null || Boolean(process.env.WET_THREAD_PASSPHRASE);
   const port = await freePort(fronted ? 0 : wished, fronted ? "127.0.0.1" : host);
   // Whoever starts the server may make the demo on it.
   const token = randomUUID();
@@ -73,7 +73,7 @@ try {
       host: fronted ? "127.0.0.1" : host,
       dev,
       begun: (end) => stops.push(end),
-      env: { WET_THREAD_START_TOKEN: token },
+      env: { ...built, WET_THREAD_START_TOKEN: token, WET_THREAD_FRONTED: fronted ? "1" : "" },
     });
   let server = await serve();
   let { url } = server;

@@ -3,6 +3,8 @@ import type { NextConfig } from "next";
 import { ISOLATION } from "./isolation";
 
 const config: NextConfig = {
+  // Where a build that is finished lies (scripts/lib/setup.mjs): a server goes on with its own while another is made.
+  distDir: process.env.WET_THREAD_BUILD ?? ".next",
   reactStrictMode: true,
   poweredByHeader: false,
   devIndicators: false,

@@ -5,10 +5,17 @@ import { admit, isOwnHost } from "./server/auth";
  * Stands before every page (routes under /api check for themselves: a matcher that took them in would cut long uploads): it turns away
  * foreign names of this server, asks for the passphrase where there is one, and gives the page its security policy.
  */
-export function proxy(request: NextRequest): NextResponse {
+export async function proxy(request: NextRequest): Promise<NextResponse> {
   const { pathname, search } = request.nextUrl;
   if (!isOwnHost(request.headers.get("host"))) return new NextResponse("This server answers on its loopback address only.", { status: 403 });
-  if (pathname !== "/sign-in" && !admit(request.headers).in) {
+  // While the database is away it is not known who asks: the page is asked for again.
+  const admitted = pathname === "/sign-in" ? { in: true } : await admit(request.headers).catch(() => null);
+  if (!admitted)
+    return new NextResponse("The database does not answer just now. What was saved is safe; this page asks again.", {
+      status: 503,
+      headers: { "retry-after": "1", refresh: "2", "content-type": "text/plain; charset=utf-8" },
+    });
+  if (!admitted.in) {
     const to = request.nextUrl.clone();
     to.pathname = "/sign-in";
     to.search = `?to=${encodeURIComponent(pathname + search)}`;

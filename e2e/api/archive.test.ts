@@ -20,6 +20,10 @@ async function piece() {
   if (done.status !== 200) throw new Error(JSON.stringify(done.body));
   await api("POST", `/api/versions/${versionId}/edits`, { revision: 1, edits: [{ type: "set-gain", clipIds: ["a"], gain: -6 }] });
   await api("POST", `/api/versions/${versionId}/undo`, { revision: 2 });
+  // What only shows is kept with the version, and is in no list of steps.
+  const shown = await api("POST", `/api/versions/${versionId}/edits`, { revision: 3, edits: [{ type: "set-track", trackIds: ["t"], height: 150 }] });
+  if (shown.body.revision !== 4) throw new Error(JSON.stringify(shown.body));
+  await api("PATCH", `/api/versions/${versionId}`, { modes: { snapOn: false, nudge: { kind: "grid" } } });
   const copy = await api("POST", `/api/projects/${projectId}/versions`, { name: "Short cut", from: versionId });
   const part = aPart();
   expect((await api("POST", `/api/sources/${one.id}/parts`, { parts: [part] })).status).toBe(200);
@@ -76,6 +80,8 @@ describe("project archives", () => {
       expect(await content(read.versions[i].id, read.sources, history)).toEqual(await content(id, first.sources, history));
       expect(Buffer.compare(await exportWav(read.versions[i].id), await exportWav(id))).toBe(0);
     }
+    const modes = (of: { versions: { modes: unknown }[] }) => of.versions.map((v) => v.modes);
+    expect(modes(read)).toEqual([{ snapOn: false, nudge: { kind: "grid" } }, { snapOn: false, nudge: { kind: "grid" } }]);
     for (const [i, s] of first.sources.entries()) {
       const [a, b] = await Promise.all(
         [s.id, read.sources[i].id].map(async (id) => Buffer.from(await (await fetch(`${BASE}/api/sources/${id}/file`)).arrayBuffer())),
@@ -85,9 +91,12 @@ describe("project archives", () => {
     }
     expect(read.sources.map((s: { parts: { name: string }[] }) => s.parts.map((p) => p.name))).toEqual([["Stroke"], []]);
     // What was undone can be done again, where its steps came along.
-    const redo = await api("POST", `/api/versions/${read.versions[0].id}/redo`, { revision: history ? 3 : 0 });
+    const redo = await api("POST", `/api/versions/${read.versions[0].id}/redo`, { revision: history ? 4 : 0 });
     expect(redo.status).toBe(history ? 200 : 422);
     if (history) {
+      expect(redo.body.name).toBe("Gain of one");
+      const steps = async (id: string) => (await api("GET", `/api/versions/${id}/steps?after=0`)).body.steps.map((s: { kind: string }) => s.kind);
+      expect((await steps(read.versions[0].id)).slice(0, 4)).toEqual(["edit", "edit", "undo", "show"]);
       const list = (id: string) => api("GET", `/api/versions/${id}/history`);
       expect((await list(read.versions[1].id)).body).toEqual((await list(copyId)).body);
     }
@@ -125,6 +134,12 @@ describe("project archives", () => {
       (f) => f.map(([n, b]) => (n === "project.json" ? [n, Buffer.from(b.toString().replace('"formatVersion": 2', '"formatVersion": 9'))] : [n, b])),
       /later release/,
     ],
+    // Read letter by letter from each mark on, it would keep its reader busy for hours.
+    [
+      "whose version is one endless text",
+      (f) => f.map(([n, b]) => (n === "versions/1.json" ? [n, Buffer.from(`"${'\\\\"'.repeat(500_000)}`)] : [n, b])),
+      /versions\/1.json: it is no whole JSON/,
+    ],
     ["whose list is no JSON", (f) => f.map(([n, b]) => (n === "project.json" ? [n, Buffer.from("{")] : [n, b])), /no whole JSON/],
     [
       "whose version holds what none can",
@@ -144,6 +159,15 @@ describe("project archives", () => {
     expect([answer.status, answer.body.message]).toEqual([422, expect.stringMatching(message)]);
     expect(await ofIts()).toBe(1);
   });
+  it("whose history is one endless line is refused before it is held", async () => {
+    const { projectId } = await piece();
+    const ofIts = await counted(projectId);
+    const endless = async (n: string, b: Buffer): Promise<[string, Buffer]> => [n, n === "versions/1.history.ndjson" ? Buffer.alloc(80 << 20, 32) : b];
+    const files = await Promise.all((await entries(await archive(projectId, "?history=1"))).map(([n, b]) => endless(n, b)));
+    const answer = await api("POST", "/api/projects/archive", await zipOf(files));
+    expect([answer.status, answer.body.message]).toEqual([422, expect.stringMatching(/longer than any that can be made/)]);
+    expect(await ofIts()).toBe(1);
+  });
   it("that is no zip at all is refused, whatever it is", async () => {
     for (const bytes of [new Uint8Array(0), new TextEncoder().encode("PK nothing"), (await archive((await piece()).projectId)).slice(0, 5000)])
       expect((await api("POST", "/api/projects/archive", bytes)).status).toBe(422);
@@ -160,10 +184,10 @@ describe("projects", () => {
     expect(await content(copy.versions[0].id, copy.sources, true)).toEqual(await content(versionId, copy.sources, true));
     expect(Buffer.compare(await exportWav(copy.versions[0].id), await exportWav(versionId))).toBe(0);
     // Each goes its own way.
-    expect((await api("POST", `/api/versions/${copy.versions[0].id}/redo`, { revision: 3 })).status).toBe(200);
-    expect((await api("GET", `/api/versions/${versionId}`)).body.revision).toBe(3);
+    expect((await api("POST", `/api/versions/${copy.versions[0].id}/redo`, { revision: 4 })).status).toBe(200);
+    expect((await api("GET", `/api/versions/${versionId}`)).body.revision).toBe(4);
     // A recording that the copy uses stays, whatever becomes of the first.
-    const gone = await api("POST", `/api/versions/${versionId}/edits`, { revision: 3, edits: [{ type: "delete", clipIds: ["a", "b"] }] });
+    const gone = await api("POST", `/api/versions/${versionId}/edits`, { revision: 4, edits: [{ type: "delete", clipIds: ["a", "b"] }] });
     expect(gone.status).toBe(200);
     expect((await api("POST", `/api/projects/${projectId}/sources/unused`, {})).body.ids).toEqual([]);
     expect((await api("DELETE", `/api/sources/${sources[0]}`)).status).toBe(409);

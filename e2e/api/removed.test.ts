@@ -10,7 +10,7 @@ beforeAll(async () => {
 afterAll(() => own?.stop());
 
 describe("what was removed a month ago", () => {
-  it("goes for good: recordings that no step of a history names, projects but for what others share; exports stay", async () => {
+  it("goes for good: recordings that no step of a history names, projects but for what others share, and exports", async () => {
     const { id, versions } = await own.must("POST", "/api/projects", { name: "Removed", sampleRate: 48_000 });
     const at = `/api/versions/${versions[0].id}`;
     const send = async (name: string): Promise<string> => {
@@ -68,12 +68,40 @@ describe("what was removed a month ago", () => {
     const left = await own.must("GET", `/api/projects/${copy.id}`);
     expect(left.sources.map((s: { id: string; projectId: string }) => [s.id, s.projectId])).toEqual([[held, copy.id]]);
     expect((await fetch(`${own.url}/api/sources/${held}/file`)).status).toBe(200);
-    for (const kept of [oldExport, newExport]) expect((await fetch(`${own.url}/api/exports/${kept}/file`)).status).toBe(200);
+    expect((await fetch(`${own.url}/api/exports/${newExport}/file`)).status).toBe(200);
+    await until(
+      () => own.call("GET", `/api/exports/${oldExport}`),
+      (a) => a.status === 404,
+    );
     for (const kept of [once, used, lately]) expect((await fetch(`${own.url}/api/sources/${kept}/file`)).status).toBe(200);
 
     // What a step still names is whole: undone, the clip plays again.
     await own.must("POST", `${at}/undo`, {});
     expect((await own.must("GET", at)).clips.map((c: { sourceId: string }) => c.sourceId).sort()).toEqual([once, used].sort());
     expect(await own.must("GET", `/api/sources/${once}`)).toMatchObject({ status: "ready", length: 9600 });
+  });
+  it("stays where a clip of it is laid in the very moment in which it would go", async () => {
+    const { id, versions } = await own.must("POST", "/api/projects", { name: "Meant", sampleRate: 48_000 });
+    const source = await own.must("POST", `/api/projects/${id}/sources?name=meant.wav`, wavFile([noise(9600, 3)], "i16"));
+    await until(
+      () => own.must("GET", `/api/sources/${source.id}`),
+      (s) => s.status === "ready",
+    );
+    const one = new pg.Client({ connectionString: own.databaseUrl });
+    const other = new pg.Client({ connectionString: own.databaseUrl });
+    for (const client of [one, other]) await client.connect();
+    await one.query("update sources set removed_at = now() - interval '31 days' where id = $1", [source.id]);
+    // As whoever lays a clip does: its row is held, and the clip comes with the same step.
+    await one.query("begin; select id from sources where id = '" + source.id + "' for share");
+    const waits = async (): Promise<number> =>
+      (await other.query("select count(*)::int as n from pg_stat_activity where wait_event_type = 'Lock' and query ilike '%sources%'")).rows[0].n;
+    own.killWorker();
+    await until(waits, (n) => n > 0);
+    const clip = { id: "c", sourceId: source.id };
+    await one.query("insert into entities (version_id, kind, id, data) values ($1, 'clip', 'c', $2)", [versions[0].id, JSON.stringify(clip)]);
+    await one.query("commit");
+    await until(waits, (n) => n === 0);
+    for (const client of [one, other]) await client.end();
+    expect((await own.call("GET", `/api/sources/${source.id}`)).status).toBe(200);
   });
 });

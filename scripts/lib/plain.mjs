@@ -31,19 +31,27 @@ const PROCESSES = {
   demo: ["demo", "first.ts"],
 };
 
-export const processScript = (name) => at("studio", ".next", "processes", `${name}.mjs`);
+/** Where builds are made, and where the framework serves from while it is developed on. */
+export const MAKING = ".next";
 
-export async function buildPlain() {
+export const processScript = (name, build = process.env.WET_THREAD_BUILD ?? MAKING) => at("studio", build, "processes", `${name}.mjs`);
+
+/** Where the audio worklets of a build lie, each build's own: a page that is open goes on with those it was made with. */
+export const workletFolder = (build) => at("studio", "public", "worklet", build);
+/** What tells the pages of a build where its worklets are. */
+export const worklets = (build) => ({ NEXT_PUBLIC_WORKLETS: `/worklet/${build}` });
+
+export async function buildPlain(build) {
   const esbuild = await import("esbuild");
   await Promise.all([
     bundle(esbuild, {
       entryPoints: ["player", "input"].map((name) => ({ in: at("studio", "engine", "worklet", `${name}.worklet.ts`), out: name })),
-      outdir: at("studio", "public", "worklet"),
+      outdir: workletFolder(build),
     }),
     bundle(esbuild, {
       platform: "node",
       entryPoints: Object.entries(PROCESSES).map(([out, parts]) => ({ in: at(...parts), out })),
-      outdir: path.dirname(processScript("any")),
+      outdir: path.dirname(processScript("any", MAKING)),
       outExtension: { ".js": ".mjs" },
       plugins: [OURS],
     }),

@@ -1,8 +1,12 @@
+import { spawnSync } from "node:child_process";
 import { createHash } from "node:crypto";
 import fs from "node:fs";
 import path from "node:path";
-import { buildPlain, processScript } from "./plain.mjs";
+import { buildPlain, MAKING, processScript, workletFolder, worklets } from "./plain.mjs";
 import { Halt, has, installDebian, ROOT, run, say } from "./shell.mjs";
+
+/** What the migration ends with where a later release has served the database (studio/server/db/migrate.ts). */
+const LATER = 2;
 
 const at = (...parts) => path.join(ROOT, ...parts);
 
@@ -51,7 +55,7 @@ export const TSX = ["--import", "tsx"];
 
 function* filesIn(folder) {
   for (const entry of fs.readdirSync(folder, { withFileTypes: true })) {
-    if (["node_modules", ".next", "worklet"].includes(entry.name) && entry.name !== "src") continue;
+    if (["node_modules", "public"].includes(entry.name) || entry.name.startsWith(MAKING)) continue;
     const file = path.join(folder, entry.name);
     if (entry.isDirectory()) yield* filesIn(file);
     else if (!/\.(test\.tsx?|tsbuildinfo)$/.test(entry.name)) yield file;
@@ -74,28 +78,66 @@ function sourceHash() {
   return hash.digest("hex");
 }
 
-/** Says of which sources the build is that is there. */
-const mark = at("studio", ".next", "wet-thread-source");
-
-/** What the framework does not build by itself while it is developed on. The build that was there is none any more. */
+/** What the framework does not build by itself while it is developed on. Returns what its server is to be told. */
 export async function buildForDev() {
-  fs.rmSync(mark, { force: true });
-  await buildPlain();
+  await buildPlain("dev");
+  return worklets("dev");
 }
 
-/** Builds the application unless the build that is there is of these very sources. */
+/** Builds that are finished lie beside it, each under the hash of its sources: a server that runs goes on with its own, whatever is built meanwhile. */
+const FINISHED = `${MAKING}-`;
+/** Builds that are kept beside those in use. */
+const KEPT = 2;
+
+/** The build that each process of this machine that can be looked into goes by. */
+function* inUse() {
+  for (const pid of fs.readdirSync("/proc").filter((p) => /^\d+$/.test(p))) {
+    let environment;
+    try {
+      environment = fs.readFileSync(`/proc/${pid}/environ`, "utf8");
+    } catch {
+      // It has ended, or is somebody else's.
+      continue;
+    }
+    const build = /(?:^|\0)WET_THREAD_BUILD=([^\0]+)/.exec(environment)?.[1];
+    if (build) yield build;
+  }
+}
+
+function dropOldBuilds() {
+  const used = new Set(inUse());
+  const age = (name) => fs.statSync(at("studio", name)).mtimeMs;
+  const names = fs.readdirSync(at("studio")).filter((name) => name.startsWith(FINISHED) && !used.has(name));
+  for (const name of names.sort((a, b) => age(b) - age(a)).slice(KEPT))
+    for (const folder of [at("studio", name), workletFolder(name.slice(FINISHED.length))]) fs.rmSync(folder, { recursive: true, force: true });
+}
+
+/**
+ * Builds the application unless there is a build of these very sources, and has all that is started from here go by it. A process that was
+ * told which build it is to go by builds nothing.
+ */
 export async function ensureBuild() {
-  const hash = sourceHash();
-  if (fs.existsSync(mark) && fs.readFileSync(mark, "utf8") === hash) return;
-  say("building the application (about a minute)");
-  fs.rmSync(at("studio", ".next"), { recursive: true, force: true });
-  run("node", [NEXT, "build"], { cwd: at("studio"), env: { ...process.env, ...ENV, NODE_ENV: "production" } });
-  // Afterwards: the framework's build takes away what lay there before.
-  await buildPlain();
-  fs.writeFileSync(mark, hash);
+  if (process.env.WET_THREAD_BUILD) return;
+  const build = `${FINISHED}${sourceHash().slice(0, 16)}`;
+  if (!fs.existsSync(at("studio", build))) {
+    say("building the application (about a minute)");
+    fs.rmSync(at("studio", MAKING), { recursive: true, force: true });
+    const hash = build.slice(FINISHED.length);
+    run("node", [NEXT, "build"], { cwd: at("studio"), env: { ...process.env, ...ENV, ...worklets(hash), NODE_ENV: "production" } });
+    // Afterwards: the framework's build takes away what lay there before.
+    await buildPlain(hash);
+    fs.renameSync(at("studio", MAKING), at("studio", build));
+    // The types of the addresses, which a check of types takes in.
+    fs.cpSync(at("studio", build, "types"), at("studio", MAKING, "types"), { recursive: true });
+  }
+  process.env.WET_THREAD_BUILD = build;
+  dropOldBuilds();
 }
 
-/** Brings a database to what the application that is built needs. */
+/** Brings a database to what the application that is built needs. Throws Halt; in its own words where a later release has served it. */
 export function migrate(databaseUrl) {
-  run("node", [processScript("migrate")], { cwd: at("studio"), env: { ...process.env, ...ENV, DATABASE_URL: databaseUrl } });
+  const env = { ...process.env, ...ENV, DATABASE_URL: databaseUrl };
+  const done = spawnSync("node", [processScript("migrate")], { cwd: at("studio"), env, encoding: "utf8" });
+  if (done.status === LATER) throw new Halt(done.stderr.trim());
+  if (done.status !== 0) throw new Halt(`The database could not be made ready.\n${done.error?.message ?? done.stderr.trim()}`);
 }

@@ -1,5 +1,6 @@
 import { create } from "zustand";
 import { persist } from "zustand/middleware";
+import { shareTabs } from "@/state/share-tabs";
 import type { Command } from "./command";
 import { COMMANDS } from "./commands";
 
@@ -9,6 +10,7 @@ interface KeySet {
 }
 
 export const useKeys = create<KeySet>()(persist((): KeySet => ({ changed: {} }), { name: "wet-thread keys" }));
+shareTabs(useKeys);
 
 /** The keys of a command that are in force. */
 export const keysOf = (command: Command): readonly string[] => useKeys.getState().changed[command.id] ?? command.keys;

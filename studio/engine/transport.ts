@@ -275,7 +275,7 @@ export class Transport {
       throw new NoSound("no device", "this computer gives no way to play it");
     }
     try {
-      await Promise.all(["player", "input"].map((name) => context.audioWorklet.addModule(`/worklet/${name}.js`)));
+      await Promise.all(["player", "input"].map((name) => context.audioWorklet.addModule(`${process.env.NEXT_PUBLIC_WORKLETS}/${name}.js`)));
     } catch {
       void context.close();
       throw new NoSound("server away", "the server does not answer");

@@ -14,6 +14,7 @@ import { rememberSelections } from "@/state/selection-memory";
 import { closeParked, Session, sendLeftovers, setSession } from "@/state/session";
 import { useSettings } from "@/state/settings";
 import { toast } from "@/state/toast";
+import { followModes } from "@/state/version-modes";
 import { setView, useView } from "@/state/view";
 import { followViews } from "@/state/view-history";
 import { setTimelineHost } from "@/timeline/host";
@@ -64,6 +65,7 @@ export function Editor({ projectId, versionId: first }: { projectId: string; ver
     let session: Session | null = null;
     let transport: Transport | null = null;
     let recorder: Recorder | null = null;
+    let leaveModes = (): void => {};
     let gone = false;
     let ahead: ReturnType<typeof setTimeout> | undefined;
     // What a gesture draws is heard while it is drawn.
@@ -75,6 +77,7 @@ export function Editor({ projectId, versionId: first }: { projectId: string; ver
         session = await Session.open(projectId, versionId);
         if (gone) return session.park();
         setSession(session);
+        leaveModes = followModes(session);
         transport = new Transport();
         setTransport(transport);
         recorder = new Recorder(transport);
@@ -116,6 +119,7 @@ export function Editor({ projectId, versionId: first }: { projectId: string; ver
     return () => {
       gone = true;
       clearTimeout(ahead);
+      leaveModes();
       stopHearing();
       closeMeasurer();
       recorder?.close();

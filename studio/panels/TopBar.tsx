@@ -92,7 +92,8 @@ function LoopButton() {
 
 function SavedState() {
   const save = useSession((s) => s.save);
-  // For whoever drives the page from outside: how far it has followed the server, and whether it is going back or forward.
+  // For whoever drives the page from outside: which version it shows, how far it has followed the server, and whether it is going back or forward.
+  const version = useSession((s) => s.versionId);
   const revision = useSession((s) => s.revision);
   const walks = useSession((s) => s.unsent.filter((u) => u.walk).length);
   const trouble = useSession((s) => s.trouble);
@@ -113,6 +114,7 @@ function SavedState() {
       className={`mr-1 truncate text-sm ${save === "waiting" ? "font-semibold text-madder" : "text-ink-3"}`}
       data-testid="save-state"
       data-save={save}
+      data-version={version}
       data-revision={revision}
       data-walks={walks}
     >

@@ -1,6 +1,7 @@
 import { sql } from "drizzle-orm";
 import pg from "pg";
 import { type Database, databaseUrl } from "./db/client";
+import { ofProcess } from "./of-process";
 
 /** What the pages of a project are told as it happens. */
 export type ProjectEvent =
@@ -40,7 +41,6 @@ interface Listening {
   /** Settled once the first try to listen has come to an end, either way. */
   readonly begun: Promise<void>;
 }
-const place = globalThis as typeof globalThis & { wetThreadListening?: Listening };
 
 /** Listens on a connection of its own, again and again. When it was lost and is there again, everybody is told: what happened meanwhile was not heard. */
 async function listen(listeners: Set<Listener>, again = false): Promise<void> {
@@ -70,13 +70,11 @@ async function listen(listeners: Set<Listener>, again = false): Promise<void> {
   }
 }
 
-function held(): Listening {
-  if (!place.wetThreadListening) {
+const held = (): Listening =>
+  ofProcess("listening", () => {
     const listeners = new Set<Listener>();
-    place.wetThreadListening = { listeners, begun: listen(listeners) };
-  }
-  return place.wetThreadListening;
-}
+    return { listeners, begun: listen(listeners) };
+  });
 
 /** Resolves when the database is listened to, or is known to be away: what happens from now on is heard, or told as missed. */
 export const listening = (): Promise<void> => held().begun;

@@ -1,16 +1,18 @@
 import { fileNames } from "@wet-thread/core/media/file-names";
 import { OUT_FORMATS } from "@wet-thread/core/media/writers";
 import { documentEnd } from "@wet-thread/core/model/document";
-import { desc, eq } from "drizzle-orm";
+import { desc, eq, sql } from "drizzle-orm";
 import { z } from "zod";
+import { KEPT_DAYS } from "./days";
 import { db } from "./db/client";
 import { exportJobs, versions } from "./db/schema";
 import { ApiError, notFound } from "./errors";
 import { exportParts } from "./export-parts";
-import { type ExportRequest, type ExportSpec, SPLITS } from "./export-request";
+import { type ExportRequest, type ExportSpec, rateOf, SPLITS } from "./export-request";
 import { newId } from "./ids";
 import { enqueue } from "./jobs/queue";
 import { getProjectName } from "./projects";
+import { mostBytes } from "./sources";
 import { loadVersion, loadVersionAt } from "./versions";
 
 /** The names of an export's files. */
@@ -29,6 +31,9 @@ export async function namesOf(
   );
 }
 
+/** Bytes of a sample at most. */
+const SAMPLE_BYTES = 4;
+
 async function planned(versionId: string, { revision: asked, ...request }: z.output<typeof ExportRequest>) {
   const loaded = await (asked === undefined ? loadVersion(versionId) : loadVersionAt(versionId, asked));
   const { doc } = loaded;
@@ -43,6 +48,14 @@ async function planned(versionId: string, { revision: asked, ...request }: z.out
   const spec: ExportSpec = { ...request, span: request.span ?? { start: 0, end } };
   const parts = exportParts(doc, spec);
   if (parts.length === 0) refuse("split", `There is nothing to export: no ${request.split} lie there.`);
+  const rate = rateOf(spec, doc.sampleRate);
+  const frames = parts.reduce((sum, p) => sum + p.length, 0) * (rate / doc.sampleRate);
+  const bytes = frames * spec.channels * SAMPLE_BYTES;
+  if (bytes > mostBytes())
+    refuse(
+      "span",
+      `This export would have ${(frames / rate / 3600).toFixed(0)} h of sound, some ${(bytes / 2 ** 30).toFixed(0)} GiB; up to ${(mostBytes() / 2 ** 30).toFixed(0)} GiB are written. Take a shorter span, or fewer files at a time.`,
+    );
   const names = await namesOf(spec, parts, loaded.name, loaded.projectId);
   return { loaded, spec, names };
 }
@@ -66,6 +79,11 @@ export async function startExport(versionId: string, request: z.output<typeof Ex
     await enqueue(tx, "export", { exportId: id });
   });
   return { id, revision };
+}
+
+/** Deletes exports, with their files, that were made long ago. */
+export async function purgeExports(days = KEPT_DAYS): Promise<void> {
+  await db().delete(exportJobs).where(sql`${exportJobs.createdAt} < now() - make_interval(days => ${days}) and status in ('ready', 'failed')`);
 }
 
 export async function getExport(id: string) {

@@ -4,34 +4,16 @@ import { LRUCache } from "lru-cache";
 import parseRange from "range-parser";
 import { z } from "zod";
 import { admit, hasToken, isOwnHost, LOOPBACK } from "./auth";
+import { bodyBytes } from "./body";
+import { isAway, isFull, isNoText } from "./db/faults";
 import { ApiError } from "./errors";
+import { ofProcess } from "./of-process";
 
 export const json = (body: unknown, status = 200, headers: Record<string, string> = {}): Response =>
   new Response(JSON.stringify(body), {
     status,
     headers: { "content-type": "application/json; charset=utf-8", "cache-control": "no-store", ...headers },
   });
-
-/** Codes of a database that is away, starting or stopping. */
-const AWAY = /^(ECONNREFUSED|ECONNRESET|EPIPE|ENOENT|57P0\d|53300|08\d\d\d)$/;
-
-function isAway(error: unknown): boolean {
-  for (
-    let e = error as { code?: string; message?: string; cause?: unknown; errors?: unknown[] } | undefined;
-    e;
-    e = (e.cause ?? e.errors?.[0]) as typeof e
-  ) {
-    if ((e.code && AWAY.test(e.code)) || /timeout exceeded when trying to connect|Connection terminated|the database system is/.test(e.message ?? ""))
-      return true;
-  }
-  return false;
-}
-
-function isFull(error: unknown): boolean {
-  for (let e = error as { code?: string; cause?: unknown } | undefined; e; e = e.cause as typeof e)
-    if (e.code === "53100" || e.code === "ENOSPC") return true;
-  return false;
-}
 
 function failure(error: unknown): Response {
   if (error instanceof EditError) return json({ error: "impossible", message: error.message, path: error.path, kept: error.kept }, 422);
@@ -62,13 +44,18 @@ function failure(error: unknown): Response {
       },
       507,
     );
+  if (isNoText(error))
+    return json(
+      { error: "malformed", message: "What was sent holds what is no text. Nothing was changed.", path: "", kept: "Nothing was changed." },
+      400,
+    );
   console.error(error);
   return json({ error: "unexpected", message: "Something went wrong on the server. Nothing was changed.", kept: "Nothing was changed." }, 500);
 }
 
 /** A server open to the network asks for its passphrase, or from programs for the API's token. */
-function checkSignIn({ headers }: Request): void {
-  const { in: known, wait } = admit(headers);
+async function checkSignIn({ headers }: Request): Promise<void> {
+  const { in: known, wait } = await admit(headers);
   if (wait > 0) throw new ApiError(429, "too-many-guesses", `Too many wrong guesses. Try again in ${Math.ceil(wait / 1000)} s.`);
   if (!known) throw new ApiError(401, "sign-in", "This server asks for its passphrase.");
 }
@@ -118,7 +105,7 @@ export function route(handler: (request: Request, params: Params) => Promise<unk
   return async (request: Request, context: { params: Promise<Params> }): Promise<Response> => {
     try {
       checkOrigin(request);
-      checkSignIn(request);
+      await checkSignIn(request);
       const params = await context.params;
       for (const value of Object.values(params ?? {}))
         if (UNREADABLE.test(value)) throw new ApiError(404, "not-found", "There is nothing of that name.");
@@ -131,28 +118,10 @@ export function route(handler: (request: Request, params: Params) => Promise<unk
 }
 
 const MAX_JSON = 32 * 1024 * 1024;
-const tooLarge = (): ApiError =>
-  new ApiError(413, "too-large", `A request has at most ${MAX_JSON} bytes; send it in parts. Nothing was changed.`, {
-    path: "",
-    kept: "Nothing was changed.",
-  });
-
-/** The body as text, read no further than a request may be long. */
-async function textOf(request: Request): Promise<string> {
-  if (Number(request.headers.get("content-length") ?? 0) > MAX_JSON) throw tooLarge();
-  const pieces: Uint8Array[] = [];
-  let size = 0;
-  for await (const piece of (request.body ?? []) as unknown as AsyncIterable<Uint8Array>) {
-    size += piece.length;
-    if (size > MAX_JSON) throw tooLarge();
-    pieces.push(piece);
-  }
-  return Buffer.concat(pieces).toString("utf8");
-}
 
 /** The body as JSON of a schema. Throws ApiError 400 or 413, or ZodError. */
 export async function bodyOf<S extends z.ZodType>(request: Request, schema: S): Promise<z.output<S>> {
-  const text = await textOf(request);
+  const text = (await bodyBytes(request, MAX_JSON)).toString("utf8");
   let value: unknown;
   try {
     value = text === "" ? {} : JSON.parse(text);
@@ -167,10 +136,14 @@ export const queryOf = <S extends z.ZodType>(request: Request, schema: S): z.out
   schema.parse(Object.fromEntries(new URL(request.url).searchParams));
 
 /** Answers as bytes, by what they answer; the ones asked for last. */
-const written = new LRUCache<string, { readonly stamp: string; readonly bytes: Uint8Array<ArrayBuffer> }>({
-  maxSize: 256 * 1024 * 1024,
-  sizeCalculation: ({ bytes }) => bytes.length + 1,
-});
+const written = ofProcess(
+  "written",
+  () =>
+    new LRUCache<string, { readonly stamp: string; readonly bytes: Uint8Array<ArrayBuffer> }>({
+      maxSize: 256 * 1024 * 1024,
+      sizeCalculation: ({ bytes }) => bytes.length + 1,
+    }),
+);
 
 /**
  * Answers with JSON that stays the same as long as its stamp does: written once, since for a large piece that takes longer than anything

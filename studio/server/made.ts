@@ -16,10 +16,12 @@ import { isMade, type Making, madeId, madeLength, makingOf, ofPlayedId, playedId
 import { ringsOn, runInOf } from "@wet-thread/core/model/recipe/treatment";
 import type { Clip, Recipe } from "@wet-thread/core/model/schema";
 import { and, eq, inArray, sql } from "drizzle-orm";
+import { KEPT_DAYS } from "./days";
 import { type Database, db } from "./db/client";
 import { made, madePcm, sources } from "./db/schema";
 import { notFound } from "./errors";
 import { enqueue } from "./jobs/queue";
+import { ofProcess } from "./of-process";
 import { readOwn, StoredReader, type Wanted } from "./samples";
 
 // What recipes make of recordings. Rows say what is to be made; chunks of samples are made as clips need them, in pieces whose borders depend on
@@ -89,7 +91,7 @@ function united(spans: readonly [number, number][]): [number, number][] {
 }
 
 /** What was asked for lately: players ask for the same chunk again and again until it is there. */
-const asked = new Map<string, number>();
+const asked = ofProcess("made asked for", () => new Map<string, number>());
 const AGAIN_MS = 20_000;
 const AHEAD = 4;
 
@@ -142,7 +144,7 @@ export const areMade = async (id: string, indexes: readonly number[]): Promise<b
 type Told = (done: number, of: number) => Promise<boolean> | boolean;
 
 /** The last work that was begun on what is made, by its id. */
-const underWay = new Map<string, Promise<void>>();
+const underWay = ofProcess("made under way", () => new Map<string, Promise<void>>());
 
 /**
  * Makes those of some chunks that are not there. Chunks made by another meanwhile are the same, and stay. It takes its time: for processes that
@@ -267,9 +269,7 @@ export async function makeSpan(playedId: string, from: number, to: number): Prom
   await makeChunks(forwards, indexes);
 }
 
-/** Days after which samples that no clip has come to need may go; they are made again when one does. */
-const KEPT_DAYS = 30;
-
+/** Lets go of samples that no clip has come to need for long; they are made again when one does. */
 export async function purgeMade(days = KEPT_DAYS): Promise<void> {
   await db().execute(sql`delete from made_pcm p using made m where p.made_id = m.id and m.used_at < now() - make_interval(days => ${days})`);
 }

@@ -4,6 +4,7 @@ import { MeterMap } from "@wet-thread/core/time/meter";
 import { TempoMap } from "@wet-thread/core/time/tempo";
 import { and, desc, eq, inArray, isNotNull, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
+import { KEPT_DAYS } from "./days";
 import { type Database, db } from "./db/client";
 import { entities, projects, sharedSources, sources, versions } from "./db/schema";
 import { ApiError, notFound } from "./errors";
@@ -138,9 +139,6 @@ export async function renameProject(id: string, { name }: z.infer<typeof Project
   return getProject(id);
 }
 
-/** Days for which a removed project can be put back. */
-const KEPT_DAYS = 30;
-
 /** Takes a project out of the list; it can be put back for a month. */
 export async function removeProject(id: string) {
   const done = await db()
@@ -187,8 +185,8 @@ export async function duplicateProject(id: string, name?: string) {
       await tx.insert(sharedSources).values({ projectId: copy, sourceId: source.id, removedAt: source.removedAt });
     for (const { id: from } of project.versions) {
       const to = newId();
-      await tx.execute(sql`insert into versions (id, project_id, name, description, place, revision, changed_at)
-        select ${to}, ${copy}, name, description, place, revision, changed_at from versions where id = ${from}`);
+      await tx.execute(sql`insert into versions (id, project_id, name, description, place, revision, changed_at, modes)
+        select ${to}, ${copy}, name, description, place, revision, changed_at, modes from versions where id = ${from}`);
       await tx.execute(sql`insert into entities (version_id, kind, id, data) select ${to}, kind, id, data from entities where version_id = ${from}`);
       await tx.execute(sql`insert into steps (version_id, revision, key, row, kind, name, edits, changes, size, summary, target, state, created_at)
         select ${to}, revision, key, row, kind, name, edits, changes, size, summary, target, state, created_at from steps where version_id = ${from}`);

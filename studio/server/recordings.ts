@@ -16,7 +16,7 @@ const MOST_CHANNELS = 64;
 const HELD_SECONDS = 5;
 const GONE_SECONDS = 660;
 /** Bytes that come at a time. */
-const MOST_BYTES = 16 << 20;
+export const MOST_PART = 16 << 20;
 const FLOAT = 4;
 
 export const RecordingRequest = z.object({
@@ -116,25 +116,12 @@ function perTrack(frames: Buffer, tracks: readonly RecordedTrack[]): Buffer[] {
   });
 }
 
-/** The bytes of a part, read no further than it may be long. */
-async function partOf(body: ReadableStream<Uint8Array> | null): Promise<Buffer> {
-  const pieces: Uint8Array[] = [];
-  let size = 0;
-  for await (const piece of (body ?? []) as unknown as AsyncIterable<Uint8Array>) {
-    size += piece.length;
-    if (size > MOST_BYTES) throw new ApiError(413, "too-large", `At most ${MOST_BYTES} bytes come at a time. Nothing of this part was kept.`);
-    pieces.push(piece);
-  }
-  return Buffer.concat(pieces, size);
-}
-
 /**
  * Takes in what came next of a recording: 32-bit floats, its channels interleaved, from frame `from` on. What is there already is passed over,
  * so that a part whose answer was lost can be sent again; an empty one tells that the page is alive. Throws ApiError 409 with the frames that are
  * there where some are missing before it.
  */
-export async function appendRecording(id: string, from: number, body: ReadableStream<Uint8Array> | null): Promise<{ frames: number }> {
-  const bytes = await partOf(body);
+export async function appendRecording(id: string, from: number, bytes: Buffer): Promise<{ frames: number }> {
   return db().transaction(async (tx) => {
     const [row] = await tx.select().from(recordings).where(eq(recordings.id, id)).for("update");
     if (!row) throw notFound("recording under way", id);

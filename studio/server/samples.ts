@@ -8,6 +8,7 @@ import { LRUCache } from "lru-cache";
 import { db } from "./db/client";
 import { Batches, copyOut, numbers, quoted } from "./db/copy";
 import { made, sourcePcm, sources } from "./db/schema";
+import { ofProcess } from "./of-process";
 import { type ByteSpan, readSpans } from "./store";
 
 // Samples of recordings at the project's rate, in chunks of 65,536. Where they lie (in the file as it came, or in rows of their own when
@@ -49,7 +50,7 @@ export async function clearSamples(sourceId: string): Promise<void> {
 /** Where the samples of a recording lie in its file; null where they lie in rows of their own. */
 type Layouts = ReadonlyMap<string, FileLayout | null>;
 /** Layouts of recordings that are ready: they never change any more. */
-const known = new LRUCache<string, { readonly layout: FileLayout | null }>({ max: 10_000 });
+const known = ofProcess("layouts", () => new LRUCache<string, { readonly layout: FileLayout | null }>({ max: 10_000 }));
 
 /** The layouts of some recordings; of those that are not ready none. They are the caller's: what others read meanwhile takes none of them away. */
 async function layoutsOf(ids: Iterable<string>): Promise<Layouts> {
@@ -152,7 +153,7 @@ export function readOwn(sourceId: string, channels: number): (from: number, coun
 }
 
 /** Lengths of recordings that are ready, and of what is made of them, in samples at the project's rate; they never change. */
-const lengths = new LRUCache<string, number>({ max: 10_000 });
+const lengths = ofProcess("lengths", () => new LRUCache<string, number>({ max: 10_000 }));
 export async function lengthOf(sourceId: string): Promise<number> {
   let length = lengths.get(sourceId);
   if (length === undefined) {

@@ -3,6 +3,7 @@ import { allSeams } from "@wet-thread/core/seam/seams";
 import { LRUCache } from "lru-cache";
 import { ApiError } from "./errors";
 import { madeFirst } from "./made";
+import { ofProcess } from "./of-process";
 import { StoredReader } from "./samples";
 import { loadVersion } from "./versions";
 
@@ -10,8 +11,8 @@ import { loadVersion } from "./versions";
 const BATCH = 32;
 
 /** What has been measured, by all that decides it: an edit leaves the figures of every other seam as they are. */
-const kept = new LRUCache<string, SeamMeasure>({ max: 200_000 });
-const quietMemory = new Map<string, boolean>();
+const kept = ofProcess("seams", () => new LRUCache<string, SeamMeasure>({ max: 200_000 }));
+const quietMemory = ofProcess("quiet seams", () => new Map<string, boolean>());
 const MOST_QUIET = 400_000;
 
 /** Every edit point of a version with its class, click and dip, track by track. Throws ApiError when it is called off. */

@@ -1,16 +1,18 @@
 import { formatOf, HEAD_BYTES, looksLikeAudio, READ_HERE } from "@wet-thread/core/media/formats";
 import { MediaError } from "@wet-thread/core/media/source";
-import { Name } from "@wet-thread/core/model/schema";
+import { Id, Name } from "@wet-thread/core/model/schema";
 import { and, eq, gte, inArray, isNull, type SQL, sql } from "drizzle-orm";
 import { z } from "zod";
+import { bodyPieces } from "./body";
+import { KEPT_DAYS } from "./days";
 import { db } from "./db/client";
 import { projects, sharedSources, sourceBytes, sources } from "./db/schema";
 import { ApiError, notFound } from "./errors";
 import { announce, announceSource } from "./events";
 import { newId } from "./ids";
 import { enqueue } from "./jobs/queue";
+import { ofProcess } from "./of-process";
 import { PIECE, type PieceWriter, sourceWriter, storedBytes } from "./store";
-import { Turns } from "./turns";
 
 const ALIVE_MS = 5000;
 
@@ -61,9 +63,6 @@ function refusal(error: MediaError): ApiError {
   );
 }
 
-/** Few write at a time, so that many uploads at once leave the database to others too. */
-const writing = new Turns(3);
-
 const NOT_AUDIO = `This file is not audio of a kind that is read here (${READ_HERE}).`;
 const tooLarge = (bytes: number): ApiError =>
   new ApiError(413, "too-large", `The file has ${bytes} bytes; up to ${mostBytes()} are taken in. Nothing was kept of it.`);
@@ -79,31 +78,56 @@ async function newSource(projectId: string, name: string, expected: number | nul
   return id;
 }
 
-/** Writes bytes as they come; the first of a file tell whether it is audio at all. Returns how many came. */
-async function writeBody(writer: PieceWriter, body: ReadableStream<Uint8Array> | null, first: boolean, came: () => Promise<void>): Promise<number> {
+/** Notes that an upload goes on. Throws ApiError 408 where it stood still for so long that it was taken for ended. */
+async function stillThere(id: string): Promise<void> {
+  const there = await db().update(sources).set({ aliveAt: sql`now()` }).where(eq(sources.id, id)).returning({ id: sources.id });
+  if (there.length === 0)
+    throw new ApiError(
+      408,
+      "stood-still",
+      `Nothing came of this file for ${SILENT_SECONDS} s, or it was called off. Nothing was kept of it; send it again.`,
+    );
+}
+
+/**
+ * Writes bytes as they come; the first of a file tell whether it is audio at all. An upload that waits for the database, or for its turn, is
+ * not the one that stands still. Returns how many bytes came.
+ */
+async function writeBody(writer: PieceWriter, body: ReadableStream<Uint8Array> | null, first: boolean, id: string): Promise<number> {
   let head: Uint8Array = new Uint8Array(0);
   let known = !first;
   let since = Date.now();
-  for await (const piece of (body ?? []) as unknown as AsyncIterable<Uint8Array>) {
-    if (!known) {
-      head = Buffer.concat([head, piece]);
-      known = head.length >= HEAD_BYTES;
-      if (known && !looksLikeAudio(head)) throw new MediaError(NOT_AUDIO, "unknown");
+  let [waiting, noted] = [false, Promise.resolve()];
+  const note = (): Promise<void> => {
+    since = Date.now();
+    noted = stillThere(id);
+    // Met by whoever awaits it below.
+    noted.catch(() => {});
+    return noted;
+  };
+  const timer = setInterval(() => waiting && void note(), ALIVE_MS);
+  const inTurn = async (work: Promise<void>): Promise<void> => {
+    waiting = true;
+    await work;
+    waiting = false;
+    await noted;
+    if (Date.now() - since > ALIVE_MS) await note();
+  };
+  try {
+    for await (const piece of bodyPieces(body, mostBytes(), tooLarge)) {
+      if (!known) {
+        head = Buffer.concat([head, piece]);
+        known = head.length >= HEAD_BYTES;
+        if (known && !looksLikeAudio(head)) throw new MediaError(NOT_AUDIO, "unknown");
+      }
+      await inTurn(writer.write(piece));
     }
-    await writer.write(piece);
-    if (writer.size > mostBytes()) throw tooLarge(writer.size);
-    if (Date.now() - since > ALIVE_MS) {
-      since = Date.now();
-      await came();
-    }
+    await inTurn(writer.finish());
+  } finally {
+    clearInterval(timer);
   }
-  await writer.finish();
   return writer.size;
 }
-
-const alive = (id: string) => async (): Promise<void> => {
-  await db().update(sources).set({ aliveAt: sql`now()` }).where(eq(sources.id, id));
-};
 
 /** A file that has come whole: what it is, is read from it, and a job does the rest. Throws MediaError for one that is broken. */
 async function received(id: string, projectId: string, bytes: number) {
@@ -130,9 +154,8 @@ export async function receiveSource(projectId: string, name: string, body: Reada
   if (announced !== null && announced > mostBytes()) throw tooLarge(announced);
   const id = await newSource(projectId, name, null);
   const writer = sourceWriter(id);
-  const turn = await writing.take();
   try {
-    const size = await writeBody(writer, body, true, alive(id));
+    const size = await writeBody(writer, body, true, id);
     if (size === 0) throw new MediaError("The file is empty.", "broken");
     if (announced !== null && announced !== size) throw new MediaError(`The upload broke off: ${size} of ${announced} bytes came.`, "broken");
     return await received(id, projectId, size);
@@ -141,8 +164,6 @@ export async function receiveSource(projectId: string, name: string, body: Reada
     await db().delete(sources).where(eq(sources.id, id));
     if (error instanceof MediaError) throw refusal(error);
     throw error;
-  } finally {
-    turn();
   }
 }
 
@@ -164,7 +185,7 @@ export async function uploadState(id: string) {
   return { id, offset: bytes, size: expected, part: PART };
 }
 
-const busy = new Set<string>();
+const busy = ofProcess("uploads coming in", () => new Set<string>());
 
 /**
  * Takes in the next part of an upload, which counts once all of it is there. With the last one the recording is taken in like any other. Throws
@@ -174,7 +195,6 @@ export async function receivePart(id: string, offset: number, body: ReadableStre
   const { size } = await uploadState(id);
   if (busy.has(id)) throw new ApiError(409, "busy", "A part of this upload is still coming in.", {});
   busy.add(id);
-  const turn = await writing.take();
   const writer = sourceWriter(id, Math.floor(offset / PIECE));
   try {
     const now = await uploadState(id);
@@ -183,7 +203,7 @@ export async function receivePart(id: string, offset: number, body: ReadableStre
     await db()
       .delete(sourceBytes)
       .where(and(eq(sourceBytes.sourceId, id), gte(sourceBytes.index, offset / PIECE)));
-    const came = await writeBody(writer, body, offset === 0, alive(id));
+    const came = await writeBody(writer, body, offset === 0, id);
     if ((announced !== null && came !== announced) || (came % PIECE !== 0 && offset + came !== size) || offset + came > size)
       throw new ApiError(400, "part", `A part has a multiple of ${PIECE} bytes, but for the last; of this one ${came} came. It can be sent again.`, {
         offset,
@@ -201,7 +221,6 @@ export async function receivePart(id: string, offset: number, body: ReadableStre
     await db().delete(sources).where(eq(sources.id, id));
     throw refusal(error);
   } finally {
-    turn();
     busy.delete(id);
   }
 }
@@ -222,7 +241,7 @@ const inUse = sql`(jsonb_array_length(sources.parts) > 0 or exists (select 1 fro
 const inHistory = sql`exists (select 1 from steps s join versions v on v.id = s.version_id
   where v.project_id in ${itsProjects} and position(sources.id in s.changes::text) > 0)`;
 
-export const UnusedChange = z.object({ restore: z.array(z.string()).optional() });
+export const UnusedChange = z.object({ restore: z.array(Id).optional() });
 
 /** Takes the recordings that no clip uses out of the project's list, or puts such ones back. Their sound is kept. Returns their ids. */
 export async function changeUnused(projectId: string, { restore }: z.infer<typeof UnusedChange>): Promise<{ ids: string[] }> {
@@ -258,23 +277,30 @@ export async function changeUnused(projectId: string, { restore }: z.infer<typeo
   return { ids };
 }
 
-/** Days after which a removed recording may go for good. */
-const KEPT_DAYS = 30;
+/** Removed long ago, in no project's list, and named by no clip and no step of any history, in SQL about `sources`. */
+const forgotten = (days: number) =>
+  and(
+    sql`${sources.removedAt} < now() - make_interval(days => ${days})`,
+    sql`not exists (select 1 from shared_sources h where h.source_id = sources.id and h.removed_at is null)`,
+    sql`not ${inUse}`,
+    sql`not ${inHistory}`,
+  );
 
 /** Deletes recordings that were removed long ago and that no clip, and no step of any history, names any more. Returns how many. */
 export async function purgeRemoved(days = KEPT_DAYS): Promise<number> {
-  const gone = await db()
-    .delete(sources)
-    .where(
-      and(
-        sql`${sources.removedAt} < now() - make_interval(days => ${days})`,
-        sql`not exists (select 1 from shared_sources h where h.source_id = sources.id and h.removed_at is null)`,
-        sql`not ${inUse}`,
-        sql`not ${inHistory}`,
-      ),
-    )
-    .returning({ id: sources.id });
-  return gone.length;
+  const found = await db().select({ id: sources.id }).from(sources).where(forgotten(days));
+  let gone = 0;
+  for (const { id } of found)
+    await db().transaction(async (tx) => {
+      // Whoever lays a clip of it holds its row; once it is ours, it is looked at again: a clip may have come meanwhile.
+      await tx.select({ id: sources.id }).from(sources).where(eq(sources.id, id)).for("update");
+      const done = await tx
+        .delete(sources)
+        .where(and(eq(sources.id, id), forgotten(days)))
+        .returning({ id: sources.id });
+      gone += done.length;
+    });
+  return gone;
 }
 
 /**

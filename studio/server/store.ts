@@ -1,11 +1,16 @@
 import type { ByteSource } from "@wet-thread/core/media/source";
-import { Batches, copyOut, numbers, quoted } from "./db/copy";
+import { Batches, copiedOut, copyOut, numbers, quoted } from "./db/copy";
+import { ofProcess } from "./of-process";
+import { Turns } from "./turns";
 
 /** Size of the pieces in which files lie in the database. */
 export const PIECE = 1 << 20;
 
 /** Pieces that go into the database in one batch. */
 const BATCH = 32;
+
+/** Few write at a time, so that many files at once leave the database to others too. A turn lasts for one batch: who stands still has none. */
+const writing = ofProcess("writing", () => new Turns(3));
 
 /** Writes a file's bytes as they come, in pieces of 1 MiB; memory holds a few pieces. */
 export class PieceWriter {
@@ -20,7 +25,7 @@ export class PieceWriter {
     /** Where its first piece goes. */
     private index = 0,
   ) {
-    this.rows = new Batches(table, [table === "source_bytes" ? "source_id" : "export_id", "index", "data"], BATCH);
+    this.rows = new Batches(table, [table === "source_bytes" ? "source_id" : "export_id", "index", "data"], BATCH, writing);
   }
 
   async write(bytes: Uint8Array): Promise<void> {
@@ -57,18 +62,25 @@ export class PieceWriter {
 export const sourceWriter = (sourceId: string, firstPiece = 0): PieceWriter => new PieceWriter("source_bytes", sourceId, firstPiece);
 export const exportWriter = (exportId: string): PieceWriter => new PieceWriter("export_bytes", exportId);
 
+/** Pieces that are fetched at once: whoever reads on takes his time, and holds this much memory, but no connection. */
+const WINDOW = 4;
+
 async function* pieces(table: "source_bytes" | "export_bytes", key: string, from: number, to: number): AsyncGenerator<Uint8Array> {
   if (to <= from) return;
   const column = table === "source_bytes" ? "source_id" : "export_id";
   const [first, last] = [Math.floor(from / PIECE), Math.floor((to - 1) / PIECE)];
-  let index = first;
-  const select = `select data from ${table} where ${column} = ${quoted(key)} and index between ${numbers([first])} and ${numbers([last])} order by index`;
-  for await (const [data] of copyOut(select)) {
-    const start = index * PIECE;
-    yield new Uint8Array(data.buffer, data.byteOffset, data.length).subarray(Math.max(0, from - start), Math.min(data.length, to - start));
-    index++;
+  for (let index = first; index <= last; ) {
+    const end = Math.min(last, index + WINDOW - 1);
+    const rows = await copiedOut(
+      `select data from ${table} where ${column} = ${quoted(key)} and index between ${numbers([index])} and ${numbers([end])} order by index`,
+    );
+    for (const [data] of rows) {
+      const start = index * PIECE;
+      yield new Uint8Array(data.buffer, data.byteOffset, data.length).subarray(Math.max(0, from - start), Math.min(data.length, to - start));
+      index++;
+    }
+    if (index <= end) throw new Error(`Piece ${index} of ${key} is missing.`);
   }
-  if (index <= last) throw new Error(`Piece ${index} of ${key} is missing.`);
 }
 
 export const readSource = (id: string, from: number, to: number): AsyncGenerator<Uint8Array> => pieces("source_bytes", id, from, to);

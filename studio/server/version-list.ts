@@ -1,9 +1,11 @@
 import { sliceOf } from "@wet-thread/core/edit/cutting/parts";
 import { type Compared, compare, matchedTracks } from "@wet-thread/core/model/compare";
 import { NEW_PIECE, PIECE_ID } from "@wet-thread/core/model/document";
+import { Modes } from "@wet-thread/core/model/modes";
 import { type Clip, clipEnd, Id, Name, type Piece, Position, type Track, type VersionData } from "@wet-thread/core/model/schema";
 import { and, asc, eq, isNull, sql } from "drizzle-orm";
 import { z } from "zod";
+import { KEPT_DAYS } from "./days";
 import { type Database, db } from "./db/client";
 import { entities, projects, sources, versions } from "./db/schema";
 import { ApiError, notFound } from "./errors";
@@ -25,9 +27,17 @@ export const VersionPatch = z.object({
   name: VersionName.optional(),
   description: z.string().max(2000).optional(),
   place: z.int().min(0).optional().describe("its place among the others, from 0"),
+  modes: Modes.partial().optional().describe("how one works on it: grid, snap, neighbours and the rest of the mode line"),
 });
 
-const shown = { id: versions.id, name: versions.name, description: versions.description, revision: versions.revision, changedAt: versions.changedAt };
+const shown = {
+  id: versions.id,
+  name: versions.name,
+  description: versions.description,
+  revision: versions.revision,
+  changedAt: versions.changedAt,
+  modes: versions.modes,
+};
 
 /** The versions of a project in their order, without those that were deleted. */
 export function versionsOf(projectId: string, on: Pick<Database, "select"> = db()) {
@@ -55,11 +65,13 @@ export async function newVersion(projectId: string, { name, from, description }:
       .select({ place: sql<number>`coalesce(max(${versions.place}), -1) + 1` })
       .from(versions)
       .where(eq(versions.projectId, projectId));
+    let modes: Partial<Modes> | null = null;
     if (from !== undefined) {
       const [origin] = await tx.select().from(versions).where(eq(versions.id, from)).for("share");
       if (origin?.projectId !== projectId || origin.removedAt) throw notFound("version", from);
+      modes = origin.modes;
     }
-    await tx.insert(versions).values({ id, projectId, name, description, place });
+    await tx.insert(versions).values({ id, projectId, name, description, place, modes });
     if (from !== undefined) {
       await tx.execute(sql`insert into entities (version_id, kind, id, data) select ${id}, kind, id, data from entities where version_id = ${from}`);
       return;
@@ -109,14 +121,11 @@ async function rowOf(id: string) {
   return row;
 }
 
-export async function patchVersion(id: string, { name, description, place }: z.infer<typeof VersionPatch>) {
+export async function patchVersion(id: string, { name, description, place, modes }: z.infer<typeof VersionPatch>) {
   const { projectId } = await rowOf(id);
   await db().transaction(async (tx) => {
-    if (name !== undefined || description !== undefined)
-      await tx
-        .update(versions)
-        .set({ ...(name !== undefined && { name }), ...(description !== undefined && { description }) })
-        .where(eq(versions.id, id));
+    const set = Object.fromEntries(Object.entries({ name, description, modes }).filter(([, value]) => value !== undefined));
+    if (Object.keys(set).length > 0) await tx.update(versions).set(set).where(eq(versions.id, id));
     if (place === undefined) return;
     const rows = await tx
       .select({ id: versions.id })
@@ -131,9 +140,6 @@ export async function patchVersion(id: string, { name, description, place }: z.i
   await told(projectId);
   return rowOf(id);
 }
-
-/** Days in which a deleted version can be put back. */
-const KEPT_DAYS = 30;
 
 /** Takes a version out of its project; it can be put back for a month. The last one stays. */
 export async function removeVersion(id: string) {

@@ -13,6 +13,7 @@ import { entities, projects, type StepKind, sources, steps, versions } from "./d
 import { ApiError, notFound } from "./errors";
 import { announcing, type ProjectEvent } from "./events";
 import { asksToBeMade, wantMade } from "./made";
+import { ofProcess } from "./of-process";
 import { readVersion, type Unread } from "./read-version";
 import { ownRound } from "./rounds";
 import { ofProject } from "./sources";
@@ -32,11 +33,11 @@ export interface LoadedVersion {
 }
 
 type Kept = LRUCache<string, { revision: number; doc: Document; unread: readonly Unread[] }>;
-// The framework loads this module more than once in one process; all of them go by the same documents.
-const place = globalThis as typeof globalThis & { wetThreadDocuments?: Kept };
 /** Documents in memory: a shortcut only, used when its revision is the database's. Bounded by the clips in them, some hundred bytes each. */
-place.wetThreadDocuments ??= new LRUCache({ maxSize: 400_000, sizeCalculation: ({ doc }) => doc.clips.size + doc.markers.size + 100 });
-const kept = place.wetThreadDocuments;
+const kept = ofProcess<Kept>(
+  "documents",
+  () => new LRUCache({ maxSize: 400_000, sizeCalculation: ({ doc }) => doc.clips.size + doc.markers.size + 100 }),
+);
 
 function keep(id: string, revision: number, doc: Document, unread: readonly Unread[]): void {
   kept.set(id, { revision, doc, unread });
@@ -55,7 +56,10 @@ const ITS_SOURCES = sql<
 
 type Hits = Pick<SourceInfo, "hits" | "found">;
 /** Hits of recordings, which never change once they are known. Bounded by how many there are. */
-const hits = new LRUCache<string, Hits>({ maxSize: 2_000_000, sizeCalculation: (h) => (h.hits?.length ?? 0) + 4 * (h.found?.length ?? 0) + 1 });
+const hits = ofProcess(
+  "hits",
+  () => new LRUCache<string, Hits>({ maxSize: 2_000_000, sizeCalculation: (h) => (h.hits?.length ?? 0) + 4 * (h.found?.length ?? 0) + 1 }),
+);
 /** Edits that go by hits whatever is asked of them. */
 const BY_HITS: ReadonlySet<string> = new Set(["tighten", "add-hits", "move-hit", "remove-hits"]);
 

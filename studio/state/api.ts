@@ -69,5 +69,5 @@ export interface ProjectRow {
   readonly sampleRate: number;
   readonly createdAt: string;
   readonly sources: readonly SourceRow[];
-  readonly versions: readonly { id: string; name: string; description: string; revision: number; changedAt: string }[];
+  readonly versions: readonly { id: string; name: string; description: string; revision: number; changedAt: string; modes?: unknown }[];
 }

@@ -6,6 +6,7 @@ export interface LiveEvent {
   readonly projectId?: string;
   readonly versionId?: string;
   readonly revision?: number;
+  readonly sourceId?: string;
   readonly madeId?: string;
   readonly recordingId?: string;
   readonly status?: string;
@@ -27,7 +28,11 @@ export function listenLive(projectId: string, hear: (event: LiveEvent) => void):
     if (event.type === "again" || event.projectId === projectId) hear(event);
   };
   const others = typeof BroadcastChannel === "undefined" ? null : new BroadcastChannel(CHANNEL);
-  if (others) others.onmessage = ({ data }) => meant(data as LiveEvent);
+  if (others) {
+    others.onmessage = ({ data }) => meant(data as LiveEvent);
+    // What happened after this page fetched what it shows, and before it heard of it here, was told to the others only.
+    meant({ type: "again" });
+  }
   const keepStream = (): Promise<void> =>
     new Promise((done) => {
       const tell = (event: LiveEvent): void => {

@@ -1,6 +1,7 @@
 import type { StandInKind } from "@wet-thread/core/render/stand-in";
 import { create } from "zustand";
 import { persist } from "zustand/middleware";
+import { shareTabs } from "./share-tabs";
 
 /** The input that is always there: it plays along with the piece in place of a sound device. */
 export const STAND_IN = "stand-in";
@@ -49,6 +50,7 @@ export const useRecording = create<RecordingSettings>()(
     { name: "wet-thread recording" },
   ),
 );
+shareTabs(useRecording);
 export const recordingSettings = (): RecordingSettings => useRecording.getState();
 export const setRecording = (change: Partial<RecordingSettings>): void => void useRecording.setState(change);
 export const inputOf = (trackId: string): TrackInput => recordingSettings().inputs[trackId] ?? FIRST_INPUT;

@@ -27,6 +27,7 @@ import {
 } from "./notices";
 import { Outbox } from "./outbox";
 import { type Named, nameOfEdit, Past, type PastEdit, type Walk } from "./past";
+import { restFor } from "./retry";
 import { toast } from "./toast";
 import { leftoverVersions, Unsent, type UnsentStep } from "./unsent";
 
@@ -67,6 +68,11 @@ export type VersionAnswer = Omit<VersionData, "piece"> &
     /** What of it could not be read. */
     unread?: readonly { kind: string; id: string; why: string }[];
   };
+
+/** States of a recording in which it only goes on. */
+const UNDER_WAY = new Set(["receiving", "importing"] as const);
+type UnderWay = typeof UNDER_WAY extends Set<infer S> ? S : never;
+const isUnderWay = (status: string | undefined): status is UnderWay => (UNDER_WAY as ReadonlySet<string | undefined>).has(status);
 
 /** Steps that the history lists until all are asked for. */
 const LISTED_STEPS = 100;
@@ -263,7 +269,9 @@ export class Session {
     };
   }
 
+  private closed = false;
   close(): void {
+    this.closed = true;
     this.following.close();
     this.outbox.close();
     this.kept.close();
@@ -477,7 +485,16 @@ export class Session {
     if (event.type === "again") this.following.seen();
     if (event.type === "step" && event.versionId === versionId) this.following.seen(event.revision);
     if (event.type === "made") hearMade(event.madeId ?? "", event.status ?? "", event.progress ?? 0);
-    if (event.type === "source" || event.type === "project" || event.type === "again") void this.refreshSources();
+    if (event.type === "source" && isUnderWay(event.status)) this.sourceProgress(event.sourceId ?? "", event.status, event.progress ?? 0);
+    else if (event.type === "source" || event.type === "project" || event.type === "again") void this.refreshSources();
+  }
+
+  /** How far a recording is lies in what is told: nothing is fetched for it, but for one that is not known here yet. */
+  private sourceProgress(sourceId: string, status: UnderWay, progress: number): void {
+    const { sources } = this.store.getState();
+    const row = sources.get(sourceId);
+    if (!row) return void this.refreshSources();
+    this.store.setState({ sources: new Map(sources).set(sourceId, { ...row, status, progress }) });
   }
 
   private allHistory = false;
@@ -519,11 +536,12 @@ export class Session {
 
   private deleted = false;
   private sourcesDue = false;
-  async refreshSources(): Promise<void> {
+  async refreshSources(tries = 0): Promise<void> {
     if (this.sourcesDue) return;
     this.sourcesDue = true;
-    await new Promise((wake) => setTimeout(wake, 80));
+    await (tries > 0 ? restFor(tries - 1) : new Promise((wake) => setTimeout(wake, 80)));
     this.sourcesDue = false;
+    if (this.closed) return;
     try {
       const project = await ask<ProjectRow>(`/api/projects/${this.store.getState().project.id}`);
       const own = project.versions.find((v) => v.id === this.store.getState().versionId);
@@ -537,6 +555,8 @@ export class Session {
       this.store.setState((s) => ({ doc: { ...s.doc, sources: known } }));
     } catch (error) {
       if (!(error instanceof ServerError)) throw error;
+      // What is not known yet is asked for again: nothing else would.
+      if (error.passing) void this.refreshSources(tries + 1);
     }
   }
 }

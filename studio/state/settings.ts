@@ -1,25 +1,20 @@
+import { type Modes, Modes as ModesSchema, NEIGHBOURS, OVERLAPS, REACHES, RULERS } from "@wet-thread/core/model/modes";
 import type { BlendLaw, Dye, FadeShape, StretchKind } from "@wet-thread/core/model/schema";
 import type { PointKind } from "@wet-thread/core/snap/snap";
-import type { PositionUnit } from "@wet-thread/core/time/format";
-import { type GridFamily, stepForZoom, type Timebase } from "@wet-thread/core/time/grid";
+import { stepForZoom, type Timebase } from "@wet-thread/core/time/grid";
 import type { GridStep } from "@wet-thread/core/time/grid-step";
 import { create } from "zustand";
 import { persist } from "zustand/middleware";
+import { shareTabs } from "./share-tabs";
 
 export type Target = "grid" | PointKind | "zero";
 export type NudgeUnit = { readonly kind: "step"; readonly step: GridStep } | { readonly kind: "grid" };
 export type Theme = "day" | "vat";
 
-/** The rows above the lanes, in this order. */
-export const RULERS = ["sections", "tempo", "bars", "time", "timecode", "samples"] as const;
+export { NEIGHBOURS, OVERLAPS, REACHES, RULERS };
 export type Ruler = (typeof RULERS)[number];
-
-export const OVERLAPS = ["blend", "layer", "cover"] as const;
 export type Overlaps = (typeof OVERLAPS)[number];
-/** What neighbours do; `place` moves as hold does, and asks for the exact position at each drop. */
-export const NEIGHBOURS = ["hold", "ripple", "reorder", "place"] as const;
 export type Neighbours = (typeof NEIGHBOURS)[number];
-export const REACHES = ["track", "linked", "all"] as const;
 export type Reach = (typeof REACHES)[number];
 
 export interface FadePreset {
@@ -29,42 +24,13 @@ export interface FadePreset {
   readonly bend: number;
 }
 
-/** What the mode line says, kept by the browser from one visit to the next. */
-export interface Settings {
-  readonly neighbours: Neighbours;
-  readonly reach: Reach;
-  readonly overlaps: Overlaps;
-  /** Blends that a drop or a trim makes end before a hit of the later clip. */
-  readonly keepAttacks: boolean;
-  /** Whether linked tracks are edited together; off, links are suspended. */
-  readonly linksOn: boolean;
-  readonly snapOn: boolean;
-  readonly targets: readonly Target[];
-  readonly placing: "line" | "offset";
-  readonly pull: "always" | "near";
-  /** Which edge of a clip that is moved snaps: its start (or sync point), its end, or the one nearest to where it was taken hold of. */
-  readonly moveEdge: "start" | "end" | "near";
-  /** Which edges of other clips attract. */
-  readonly edgeTargets: "both" | "starts";
-  readonly family: GridFamily;
-  readonly followsZoom: boolean;
-  readonly step: GridStep;
-  /** Finest step of a grid that follows zoom. */
-  readonly finest: GridStep | null;
-  readonly showGrid: boolean;
+/** What the mode line says, kept with each version, and what else this browser keeps from one visit to the next. */
+export interface Settings extends Modes {
   /** How strongly grid lines are drawn, 0.2 to 2, and in which colour. */
   readonly gridStrength: number;
   readonly gridDye: Dye | null;
-  readonly rulers: readonly Ruler[];
-  readonly readOuts: readonly [PositionUnit, PositionUnit];
-  readonly nudge: NudgeUnit;
-  readonly edgeFadeMs: number;
-  /** Where a new edge meets another one both get a blend of that length in place of the fade. */
-  readonly edgeBlends: boolean;
   /** The kind that stretching used last. */
   readonly stretchKind: StretchKind;
-  readonly edgeFadeShape: FadeShape;
-  readonly edgeFadeBend: number;
   /** The shape and bend that a fade was last given by hand: the next one gets them. */
   readonly lastFade: { readonly shape: FadeShape; readonly bend: number };
   /** What a blend was last given. */
@@ -130,6 +96,14 @@ export interface Feel {
   readonly offsets: readonly number[];
 }
 
+/** Names of what belongs to a version; all else is the browser's. */
+export const MODES = Object.keys(ModesSchema.shape) as (keyof Modes)[];
+const only = (all: Settings, wanted: (name: string) => boolean): Partial<Settings> =>
+  Object.fromEntries(Object.entries(all).filter(([name]) => wanted(name)));
+const isMode = (name: string): boolean => name in ModesSchema.shape;
+
+export const modesOf = (all: Settings): Modes => only(all, isMode) as Modes;
+
 export const SIXTEENTH: GridStep = { kind: "note", division: 16, feel: "straight" };
 
 export const useSettings = create<Settings>()(
@@ -185,9 +159,13 @@ export const useSettings = create<Settings>()(
       pictureOffset: 0,
       firstSteps: { open: true, done: [] },
     }),
-    { name: "wet-thread settings" },
+    { name: "wet-thread settings", partialize: (all) => only(all, (name) => !isMode(name)) },
   ),
 );
+shareTabs(useSettings);
+
+/** The modes that a version begins with. */
+export const NEW_MODES: Modes = modesOf(useSettings.getInitialState());
 
 export const settings = (): Settings => useSettings.getState();
 export function setSettings(change: Partial<Settings>): void {

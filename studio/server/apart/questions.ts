@@ -16,7 +16,7 @@ export const QUESTIONS = {
   measure: ({ versionId, request }: { versionId: string; request: Parameters<typeof measureClips>[1] }, called: () => boolean) =>
     measureClips(versionId, request, called),
   lineUp: ({ versionId, request }: { versionId: string; request: Parameters<typeof lineUpLane>[1] }) => lineUpLane(versionId, request),
-  readArchive: (about: Parameters<typeof readArchive>[0]) => readArchive(about),
+  readArchive: (about: Parameters<typeof readArchive>[0], called: () => boolean) => readArchive(about, called),
   compare: ({ a, b }: { a: string; b: string }) => compareVersions(a, b),
   room: ({ versionId, request }: { versionId: string; request: Parameters<typeof roomOf>[1] }) => roomOf(versionId, request),
 };

@@ -40,6 +40,7 @@ export const Manifest = z.object({
         name: z.string().max(400),
         description: z.string().max(4000).default(""),
         revision: z.int().min(0),
+        modes: z.record(z.string(), z.unknown()).nullable().default(null),
         file: z.string().max(600),
         history: z.string().max(600).nullable().default(null),
       }),

@@ -1,10 +1,10 @@
-import { createInterface } from "node:readline";
-import { Readable } from "node:stream";
+import type { Readable } from "node:stream";
 import { crc32 } from "node:zlib";
 import { formatOf } from "@wet-thread/core/media/formats";
 import { MediaError } from "@wet-thread/core/media/source";
 import { documentFrom, PIECE_ID } from "@wet-thread/core/model/document";
 import { problems } from "@wet-thread/core/model/invariants";
+import { keptModes } from "@wet-thread/core/model/modes";
 import { nameOf, type SourceInfo, VersionData } from "@wet-thread/core/model/schema";
 import { eq, sql } from "drizzle-orm";
 import yauzl from "yauzl";
@@ -22,7 +22,7 @@ import { ARCHIVE_VERSION, MANIFEST, Manifest, StepLine } from "./format";
 
 /** Bytes that a version's content, or the manifest, may have once it is unpacked. */
 const MOST_TEXT = 256 << 20;
-/** Characters of one step. */
+/** Bytes of one step. */
 const MOST_LINE = 64 << 20;
 /** Entries of a zip: one of millions is made to keep its reader busy. */
 const MOST_ENTRIES = 200_000;
@@ -104,13 +104,31 @@ class Zip {
   }
 }
 
-/** Replaces ids of recordings in JSON, wherever they stand as whole texts or at their beginning. */
-function renamed(json: string, ids: ReadonlyMap<string, string>): string {
-  if (ids.size === 0) return json;
-  return json.replace(/"((?:[^"\\]|\\.)*)"/g, (all, text: string) => {
-    const to = ids.get(text);
-    return to === undefined ? all : JSON.stringify(to);
-  });
+/** JSON with ids of recordings replaced wherever they stand as a whole text. Throws SyntaxError. */
+const parsed = (json: string, ids: ReadonlyMap<string, string>): unknown =>
+  JSON.parse(json, (_, value) => (typeof value === "string" ? (ids.get(value) ?? value) : value));
+
+const LINE_END = 10;
+
+/** The lines of a text that comes in pieces, none of them longer than may be. Throws BrokenEntry. */
+async function* linesOf(name: string, pieces: AsyncIterable<Buffer>): AsyncGenerator<string> {
+  let [held, size]: [Buffer[], number] = [[], 0];
+  const line = (last: Buffer): string => {
+    const text = Buffer.concat([...held, last]).toString("utf8");
+    [held, size] = [[], 0];
+    return text;
+  };
+  for await (const piece of pieces) {
+    let from = 0;
+    for (let end = piece.indexOf(LINE_END); end >= 0; end = piece.indexOf(LINE_END, from)) {
+      yield line(piece.subarray(from, end));
+      from = end + 1;
+    }
+    held.push(piece.subarray(from));
+    size += piece.length - from;
+    if (size > MOST_LINE) throw new BrokenEntry(name, "a step is longer than any that can be made");
+  }
+  if (size > 0) yield line(Buffer.alloc(0));
 }
 
 interface Content {
@@ -139,7 +157,7 @@ async function manifestOf(zip: Zip): Promise<Manifest> {
 async function contentOf(zip: Zip, about: Manifest["versions"][number], ids: ReadonlyMap<string, string>): Promise<Content> {
   const text = await zip.text(about.file);
   try {
-    const data = VersionData.parse(JSON.parse(renamed(text, ids)));
+    const data = VersionData.parse(parsed(text, ids));
     return { about, data };
   } catch (error) {
     const why = error instanceof z.ZodError ? `${error.issues[0].path.join(".")}: ${error.issues[0].message}` : "it is no whole JSON";
@@ -149,18 +167,16 @@ async function contentOf(zip: Zip, about: Manifest["versions"][number], ids: Rea
 
 /** Writes a version's steps. Throws BrokenEntry. */
 async function layHistory(zip: Zip, name: string, versionId: string, ids: ReadonlyMap<string, string>): Promise<number> {
-  const lines = createInterface({ input: Readable.from(zip.bytes(name, mostBytes())), crlfDelay: Number.POSITIVE_INFINITY });
   let last = 0;
   let waiting: (typeof steps.$inferInsert)[] = [];
   const flush = async (): Promise<void> => {
     if (waiting.length > 0) await db().insert(steps).values(waiting);
     waiting = [];
   };
-  for await (const line of lines) {
-    if (line.length > MOST_LINE) throw new BrokenEntry(name, "a step is longer than any that can be made");
+  for await (const line of linesOf(name, zip.bytes(name, mostBytes()))) {
     let step: z.infer<typeof StepLine>;
     try {
-      step = StepLine.parse(JSON.parse(renamed(line, ids)));
+      step = StepLine.parse(parsed(line, ids));
     } catch {
       throw new BrokenEntry(name, `step ${last + 1} can't be read`);
     }
@@ -182,9 +198,13 @@ async function layHistory(zip: Zip, name: string, versionId: string, ids: Readon
 
 /**
  * Makes a project of an archive. One that is damaged is refused with the names of what is broken, or with `partial` read as far as it is
- * whole; of what could not be read `left` tells. Recordings are read by jobs afterwards. Throws ApiError.
+ * whole; of what could not be read `left` tells. Recordings are read by jobs afterwards. Called off by whoever sent it, nothing of it stays.
+ * Throws ApiError.
  */
-export async function readArchive({ file, partial }: { file: string; partial: boolean }) {
+export async function readArchive({ file, partial }: { file: string; partial: boolean }, called: () => boolean = () => false) {
+  const going = (): void => {
+    if (called()) throw new ApiError(400, "called-off", "Reading the archive was called off. Nothing was changed.");
+  };
   const projectId = newId();
   let zip: Zip | null = null;
   let made = false;
@@ -205,6 +225,7 @@ export async function readArchive({ file, partial }: { file: string; partial: bo
     const ids = new Map(manifest.recordings.map((r) => [r.id, newId()]));
     const contents: Content[] = [];
     for (const about of manifest.versions) {
+      going();
       const content = await attempt(() => contentOf(zip as Zip, about, ids));
       if (content) contents.push(content);
     }
@@ -216,12 +237,14 @@ export async function readArchive({ file, partial }: { file: string; partial: bo
     made = true;
     const there = new Map<string, SourceInfo>();
     for (const recording of manifest.recordings) {
+      going();
       const id = ids.get(recording.id) as string;
       const info = await attempt(() => layRecording(zip as Zip, projectId, id, recording, manifest.project.sampleRate));
       if (info) there.set(id, info);
       if (broken.length > 0 && !partial) throw refusedFor(broken);
     }
     for (const [place, { about, data }] of contents.entries()) {
+      going();
       const versionId = newId();
       // Clips of recordings that could not be read would be heard as silence: they stay out, and are told.
       const clips = data.clips.filter((c) => there.has(c.sourceId));
@@ -237,7 +260,15 @@ export async function readArchive({ file, partial }: { file: string; partial: bo
       if (wrong) throw refusedFor([new BrokenEntry(about.file, wrong)]);
       await db()
         .insert(versions)
-        .values({ id: versionId, projectId, name: nameOf(about.name) || "Version", description: about.description, place, revision: 0 });
+        .values({
+          id: versionId,
+          projectId,
+          name: nameOf(about.name) || "Version",
+          description: about.description,
+          place,
+          revision: 0,
+          modes: about.modes && keptModes(about.modes),
+        });
       await layEntities(versionId, whole);
       // What recipes make is made when somebody asks for it: by then its recording has been read.
       for (const clip of clips) await registerMade(db(), clip, there.get(clip.sourceId)?.length ?? 0);
@@ -249,6 +280,7 @@ export async function readArchive({ file, partial }: { file: string; partial: bo
         await db().delete(steps).where(eq(steps.versionId, versionId));
       } else await db().update(versions).set({ revision: last }).where(eq(versions.id, versionId));
     }
+    going();
     await db().update(projects).set({ removedAt: null }).where(eq(projects.id, projectId));
     return { ...(await getProject(projectId)), left: broken.map((b) => b.message) };
   } catch (error) {

@@ -99,6 +99,7 @@ export async function archiveOf(projectId: string, history: boolean): Promise<{ 
       name: v.name,
       description: project.versions[i].description,
       revision: v.revision,
+      modes: project.versions[i].modes,
       file: `versions/${i + 1}.json`,
       history: history ? `versions/${i + 1}.history.ndjson` : null,
     })),

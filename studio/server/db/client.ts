@@ -2,17 +2,16 @@ import type { SQL } from "drizzle-orm";
 import { drizzle, type NodePgDatabase } from "drizzle-orm/node-postgres";
 import { PgDialect } from "drizzle-orm/pg-core";
 import pg from "pg";
+import { ofProcess } from "../of-process";
 
 export type Database = NodePgDatabase;
 
 interface Held {
-  pool: pg.Pool;
-  db: Database;
+  readonly pool: pg.Pool;
+  readonly db: Database;
   /** One connection for those who only ask whether the database is there: they wait behind nobody's work. */
-  aside: pg.Pool;
+  readonly aside: pg.Pool;
 }
-// Next loads this module more than once in one process; the pool is kept where all of them see it.
-const place = globalThis as typeof globalThis & { wetThreadDatabase?: Held };
 
 export function databaseUrl(): string {
   const url = process.env.DATABASE_URL;
@@ -20,8 +19,8 @@ export function databaseUrl(): string {
   return url;
 }
 
-function held(): Held {
-  if (!place.wetThreadDatabase) {
+const held = (): Held =>
+  ofProcess("database", () => {
     // A database that is away refuses at once; one that only takes its time (a busy machine) is waited for. Connections stay open through
     // the pauses of someone at work.
     const poolOf = (max: number): pg.Pool => {
@@ -32,10 +31,8 @@ function held(): Held {
       return pool;
     };
     const pool = poolOf(12);
-    place.wetThreadDatabase = { pool, db: drizzle(pool), aside: poolOf(1) };
-  }
-  return place.wetThreadDatabase;
-}
+    return { pool, db: drizzle(pool), aside: poolOf(1) };
+  });
 
 export const pool = (): pg.Pool => held().pool;
 export const db = (): Database => held().db;

@@ -1,5 +1,6 @@
 import type { PoolClient } from "pg";
 import { type CopyStreamQuery, from as copyFrom, to as copyTo } from "pg-copy-streams";
+import type { Turns } from "../turns";
 import { pool } from "./client";
 
 // Long runs of bytes go in and out of the database by its binary COPY: many times faster than row by row, where each byte becomes two
@@ -82,7 +83,10 @@ export class RowParser {
   }
 }
 
-/** The rows of a select, as the bytes of their fields (whole numbers big-endian; nulls are empty). The select is ours alone: see `quoted`. */
+/**
+ * The rows of a select, as the bytes of their fields (whole numbers big-endian; nulls are empty). The select is ours alone: see `quoted`. A
+ * connection is held until the last has been taken: for those who take them without waiting for anybody.
+ */
 export async function* copyOut(select: string): AsyncGenerator<Buffer[]> {
   const client = await pool().connect();
   let whole = false;
@@ -94,6 +98,13 @@ export async function* copyOut(select: string): AsyncGenerator<Buffer[]> {
     // A connection that is left in the middle of an answer is of no more use.
     client.release(!whole);
   }
+}
+
+/** The rows of a select as `copyOut` gives them, all of them: nobody's taking his time with them holds a connection. */
+export async function copiedOut(select: string): Promise<Buffer[][]> {
+  const rows: Buffer[][] = [];
+  for await (const row of copyOut(select)) rows.push(row);
+  return rows;
 }
 
 /** Rows on their way into a table. They are there all at once, when `end` has resolved, or not at all. */
@@ -238,7 +249,12 @@ export class Batches {
     private readonly table: string,
     private readonly columns: readonly string[],
     private readonly size: number,
+    /** Whoever has no turn waits with the next batch. */
+    private readonly turns: Turns | null = null,
   ) {}
+
+  /** Gives back the turn of the batch that is open. */
+  private turnDone: (() => void) | null = null;
 
   /** What went wrong while nobody waited: told to whoever comes next. */
   private broken: unknown = null;
@@ -258,7 +274,12 @@ export class Batches {
     clearTimeout(this.idle);
     return this.inTurn(async () => {
       if (!this.now) {
-        this.now = await CopyIn.begin(this.table, this.columns);
+        const done = (await this.turns?.take()) ?? null;
+        this.turnDone = done;
+        this.now = await CopyIn.begin(this.table, this.columns).catch((error) => {
+          done?.();
+          throw error;
+        });
         this.began = Date.now();
         this.count = 0;
       }
@@ -271,10 +292,10 @@ export class Batches {
 
   /** Lets a batch end while the next one begins; one at a time. */
   private async close(): Promise<void> {
-    const { now } = this;
+    const { now, turnDone } = this;
     this.now = null;
     await this.ending;
-    this.ending = now?.end() ?? Promise.resolve();
+    this.ending = (now?.end() ?? Promise.resolve()).finally(() => turnDone?.());
     // Its failure is met by whoever waits for it next.
     this.ending.catch(() => {});
   }
@@ -294,6 +315,7 @@ export class Batches {
     this.turn = this.turn.then(async () => {
       this.now?.abort();
       this.now = null;
+      this.turnDone?.();
       await this.ending.catch(() => {});
     });
     return this.turn;

@@ -5,6 +5,7 @@ import type { StepSummary } from "@wet-thread/core/edit/summary";
 import { NOTHING_TOLD, type Told } from "@wet-thread/core/media/format";
 import type { FileLayout } from "@wet-thread/core/media/pcm";
 import type { KeptPart } from "@wet-thread/core/model/clip/kept-part";
+import type { Modes } from "@wet-thread/core/model/modes";
 import type { Making } from "@wet-thread/core/model/recipe/played-recording";
 import type { Hit } from "@wet-thread/core/model/schema";
 import { sql } from "drizzle-orm";
@@ -34,6 +35,8 @@ export const versions = pgTable("versions", {
   revision: integer("revision").notNull().default(0),
   /** Deleted; it can be put back for a month. */
   removedAt: timestamp("removed_at", { withTimezone: true }),
+  /** How one works on it; null where nobody has changed anything yet. */
+  modes: jsonb("modes").$type<Partial<Modes>>(),
   createdAt: created(),
   changedAt: timestamp("changed_at", { withTimezone: true }).notNull().default(sql`now()`),
 });
@@ -345,3 +348,13 @@ export const recordedParts = pgTable(
   },
   (t) => [primaryKey({ columns: [t.recordingId, t.track, t.at] })],
 );
+
+/** Browsers that are signed in: by a random token of theirs, which is not kept itself. */
+export const sessions = pgTable("sessions", {
+  /** A digest of the token. */
+  id: text("id").primaryKey(),
+  /** The passphrase that was given, under the token as a key: another passphrase ends the session, and neither can be guessed from it. */
+  proof: text("proof").notNull(),
+  until: timestamp("until", { withTimezone: true }).notNull(),
+  createdAt: created(),
+});

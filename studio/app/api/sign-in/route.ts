@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { guessedRight, guessedWrong, isPassphrase, newSession, noSession, waitFor } from "@/server/auth";
+import { endSession, guessedRight, guessedWrong, isPassphrase, newSession, waitFor } from "@/server/auth";
 import { ApiError } from "@/server/errors";
 import { bodyOf, open } from "@/server/http";
 
@@ -19,10 +19,13 @@ export const POST = open(async (request) => {
   guessedRight(request.headers);
   const secure = request.headers.get("x-forwarded-proto") === "https";
   return new Response(JSON.stringify({ signedIn: true }), {
-    headers: { "content-type": "application/json; charset=utf-8", "set-cookie": newSession(secure) },
+    headers: { "content-type": "application/json; charset=utf-8", "set-cookie": await newSession(secure) },
   });
 });
 
 export const DELETE = open(
-  async () => new Response(JSON.stringify({ signedIn: false }), { headers: { "content-type": "application/json", "set-cookie": noSession() } }),
+  async ({ headers }) =>
+    new Response(JSON.stringify({ signedIn: false }), {
+      headers: { "content-type": "application/json; charset=utf-8", "set-cookie": await endSession(headers) },
+    }),
 );

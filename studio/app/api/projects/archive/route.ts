@@ -1,9 +1,11 @@
 import { createWriteStream } from "node:fs";
+import { stat } from "node:fs/promises";
 import path from "node:path";
 import { Readable } from "node:stream";
 import { pipeline } from "node:stream/promises";
 import { z } from "zod";
 import { askApart } from "@/server/apart/ask";
+import { bodyPieces } from "@/server/body";
 import { ApiError } from "@/server/errors";
 import { queryOf, route } from "@/server/http";
 import { mostBytes } from "@/server/sources";
@@ -11,22 +13,16 @@ import { withFolder } from "@/server/temporary";
 
 const Query = z.object({ partial: z.coerce.number().optional().describe("1: of a damaged archive, what is whole") });
 
-/** A body as it comes, no more of it than a file may be long. */
-async function* bounded(body: ReadableStream<Uint8Array> | null): AsyncGenerator<Uint8Array> {
-  let size = 0;
-  for await (const piece of (body ?? []) as unknown as AsyncIterable<Uint8Array>) {
-    size += piece.length;
-    if (size > mostBytes()) throw new ApiError(413, "too-large", `An archive has at most ${mostBytes()} bytes here. Nothing was changed.`);
-    yield piece;
-  }
-}
-
-/** Makes a project of an archive: it lies on the disk while it is read, apart. */
+/** Makes a project of an archive: it lies on the disk while it is read, apart. Of one whose sender leaves nothing is kept. */
 export const POST = route((request) =>
   withFolder(async (folder) => {
     const partial = queryOf(request, Query).partial === 1;
     const file = path.join(folder, "archive.zip");
-    await pipeline(Readable.from(bounded(request.body)), createWriteStream(file));
+    const { body, headers, signal } = request;
+    await pipeline(Readable.from(bodyPieces(body, mostBytes())), createWriteStream(file), { signal });
+    const [announced, came] = [Number(headers.get("content-length") ?? Number.NaN), (await stat(file)).size];
+    if (Number.isFinite(announced) && announced !== came)
+      throw new ApiError(400, "broken-off", `The archive broke off: ${came} of ${announced} bytes came. Nothing was changed.`);
     const answer = await askApart(request, "readArchive", { file, partial });
     return new Response(await answer.text(), { status: 201, headers: answer.headers });
   }),

@@ -1,6 +1,7 @@
 import { z } from "zod";
+import { bodyBytes } from "@/server/body";
 import { queryOf, route } from "@/server/http";
-import { OutQuery, readInto } from "@/server/interchange";
+import { MOST_FILE, OutQuery, readInto } from "@/server/interchange";
 
 const Query = z.object({
   name: z.string().max(400).default("Read in"),
@@ -12,5 +13,5 @@ const Query = z.object({
 /** Reads a MIDI file of tempo, meter and markers, or a table of markers, into a new version. */
 export const POST = route(async (request, { id }) => {
   const { name, ...query } = queryOf(request, Query);
-  return readInto(id, new Uint8Array(await request.arrayBuffer()), name, query);
+  return readInto(id, await bodyBytes(request, MOST_FILE), name, query);
 }, 201);
