@@ -1,4 +1,4 @@
-import type { Page } from "@playwright/test";
+import { type Page, test } from "@playwright/test";
 
 /**
  * Collects what the ear gets, frame by frame as the worklet takes them, in a worker of its own that waits on the read index: the page may be
@@ -56,6 +56,7 @@ interface Ways {
 
 /** Plays and returns the left channel of `seconds` of what was heard. */
 export async function listen(page: Page, seconds: number, ways: Ways = {}): Promise<number[]> {
+  if (!test.info().tags.includes("@alone")) throw new Error("Who listens is to have the machine to himself: tag this scene @alone.");
   for (let i = 0; i < ATTEMPTS; i++) {
     const heard = await listenOnce(page, seconds, ways);
     if (heard) return heard;

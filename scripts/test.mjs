@@ -119,15 +119,12 @@ try {
   const both = await Promise.allSettled([driven ? served() : null, checks()]);
   for (const { reason } of both) if (reason) throw reason;
   const env = both[0].value;
-  const report = path.join(OUT, "e2e.json");
-  await suite(
-    "e2e",
-    bin("playwright"),
-    ["test", "--config", "e2e/playwright.config.ts", ...(process.env.SPEC ? [process.env.SPEC] : [])],
-    report,
-    playwrightCount,
-    { env: { ...env, PLAYWRIGHT_JSON_OUTPUT_NAME: report } },
-  );
+  // Two at a time, then those that are to have the machine to themselves.
+  for (const part of ["side by side", "alone"]) {
+    const report = path.join(OUT, `e2e ${part}.json`);
+    const args = ["test", "--config", "e2e/playwright.config.ts", `--project=${part}`, "--pass-with-no-tests", ...(process.env.SPEC ? [process.env.SPEC] : [])];
+    await suite("e2e", bin("playwright"), args, report, playwrightCount, { env: { ...env, PLAYWRIGHT_JSON_OUTPUT_NAME: report } });
+  }
 } catch (error) {
   console.error(error instanceof Halt ? `wet thread: ${error.message}` : error);
   wrong.push(error.message);

@@ -81,7 +81,10 @@ describe("project archives", () => {
       expect(Buffer.compare(await exportWav(read.versions[i].id), await exportWav(id))).toBe(0);
     }
     const modes = (of: { versions: { modes: unknown }[] }) => of.versions.map((v) => v.modes);
-    expect(modes(read)).toEqual([{ snapOn: false, nudge: { kind: "grid" } }, { snapOn: false, nudge: { kind: "grid" } }]);
+    expect(modes(read)).toEqual([
+      { snapOn: false, nudge: { kind: "grid" } },
+      { snapOn: false, nudge: { kind: "grid" } },
+    ]);
     for (const [i, s] of first.sources.entries()) {
       const [a, b] = await Promise.all(
         [s.id, read.sources[i].id].map(async (id) => Buffer.from(await (await fetch(`${BASE}/api/sources/${id}/file`)).arrayBuffer())),
@@ -162,7 +165,10 @@ describe("project archives", () => {
   it("whose history is one endless line is refused before it is held", async () => {
     const { projectId } = await piece();
     const ofIts = await counted(projectId);
-    const endless = async (n: string, b: Buffer): Promise<[string, Buffer]> => [n, n === "versions/1.history.ndjson" ? Buffer.alloc(80 << 20, 32) : b];
+    const endless = async (n: string, b: Buffer): Promise<[string, Buffer]> => [
+      n,
+      n === "versions/1.history.ndjson" ? Buffer.alloc(80 << 20, 32) : b,
+    ];
     const files = await Promise.all((await entries(await archive(projectId, "?history=1"))).map(([n, b]) => endless(n, b)));
     const answer = await api("POST", "/api/projects/archive", await zipOf(files));
     expect([answer.status, answer.body.message]).toEqual([422, expect.stringMatching(/longer than any that can be made/)]);

@@ -1,5 +1,6 @@
 import pg from "pg";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { migrate } from "../../scripts/lib/setup.mjs";
 import { noise, until, wavFile } from "../client";
 import { OwnServer } from "../own-server";
 
@@ -8,6 +9,18 @@ beforeAll(async () => {
   own = await OwnServer.start(".test/removed");
 });
 afterAll(() => own?.stop());
+
+describe("a database of a later release", () => {
+  it("is refused in words, and left as it is", async () => {
+    const client = new pg.Client({ connectionString: own.databaseUrl });
+    await client.connect();
+    await client.query("insert into drizzle.__drizzle_migrations (hash, created_at) values ('of later', 9000000000000)");
+    expect(() => migrate(own.databaseUrl)).toThrow(/^This data was last served by a later release.*Nothing was changed: start that release\.$/);
+    await client.query("delete from drizzle.__drizzle_migrations where hash = 'of later'");
+    await client.end();
+    expect(() => migrate(own.databaseUrl)).not.toThrow();
+  });
+});
 
 describe("what was removed a month ago", () => {
   it("goes for good: recordings that no step of a history names, projects but for what others share, and exports", async () => {
@@ -92,7 +105,7 @@ describe("what was removed a month ago", () => {
     for (const client of [one, other]) await client.connect();
     await one.query("update sources set removed_at = now() - interval '31 days' where id = $1", [source.id]);
     // As whoever lays a clip does: its row is held, and the clip comes with the same step.
-    await one.query("begin; select id from sources where id = '" + source.id + "' for share");
+    await one.query(`begin; select id from sources where id = '${source.id}' for share`);
     const waits = async (): Promise<number> =>
       (await other.query("select count(*)::int as n from pg_stat_activity where wait_event_type = 'Lock' and query ilike '%sources%'")).rows[0].n;
     own.killWorker();

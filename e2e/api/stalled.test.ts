@@ -121,9 +121,11 @@ describe("bodies that are too long", () => {
     const long = new ReadableStream<Uint8Array>({
       pull: (c) => c.enqueue(new Uint8Array(MIB)),
     });
-    const endless = await fetch(`${BASE}/api/projects/${projectId}/interchange?name=long`, { method: "POST", body: long, duplex: "half" } as RequestInit).catch(
-      () => null,
-    );
+    const endless = await fetch(`${BASE}/api/projects/${projectId}/interchange?name=long`, {
+      method: "POST",
+      body: long,
+      duplex: "half",
+    } as RequestInit).catch(() => null);
     // It is told so, where it reads an answer before it has sent all.
     expect(endless?.status ?? 413).toBe(413);
     expect((await api("GET", `/api/projects/${projectId}`)).body.versions).toHaveLength(1);

@@ -88,8 +88,14 @@ describe("the start command", () => {
   it("mends a cluster and a demo that were cut off while they were made", async () => {
     // Killed in the midst of making the cluster: what is there of it is not whole.
     fs.mkdirSync(path.join(home, "postgres.new", "base"), { recursive: true });
+    // An old note names a process whose number has gone to another since.
+    const other = spawn("node", ["-e", "setInterval(() => {}, 100_000)", "start.mjs"], { stdio: "ignore" });
+    running.push(other);
+    fs.writeFileSync(path.join(home, "running.json"), JSON.stringify({ pid: other.pid, began: "1", url: "http://127.0.0.1:9", web: 1 }));
     const first = start(port);
     await first.says(/making the demo/);
+    expect(other.exitCode).toBeNull();
+    expect(first.said()).not.toMatch(/another start/);
     await comes(async () => {
       const answer = await fetch(`http://127.0.0.1:${port}/api/projects`).catch(() => null);
       return ((await answer?.json())?.projects ?? []).length === 1;

@@ -171,7 +171,7 @@ test("pitch drawn over a clip: a tone glides from where it was to where the line
   expect(same((await editor.heard(span, ["t"]))[0].map(Math.fround), tone)).toBe(true);
 });
 
-test("a line of gain is heard while it is dragged, and the piece again when that is called off", async ({ page }) => {
+test("a line of gain is heard while it is dragged, and the piece again when that is called off", { tag: "@alone" }, async ({ page }) => {
   const { projectId, versionId } = await newProject(RATE);
   const x = noise(40 * RATE, 9);
   const source = await addSource(projectId, wavFile([x]), "Noise.wav");

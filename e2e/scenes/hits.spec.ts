@@ -104,7 +104,9 @@ function marked(file: Uint8Array<ArrayBuffer>, position: number): Uint8Array<Arr
   return out;
 }
 
-test("by key and by ear: the range's end goes from hit to hit, only attacks are heard, and a file's marks become hits", async ({ page }) => {
+test("by key and by ear: the range's end goes from hit to hit, only attacks are heard, and a file's marks become hits", { tag: "@alone" }, async ({
+  page,
+}) => {
   const made = await newProject();
   const ringing = noise(96_000, 5).map((v, i) => (i < 12_000 ? 0 : v * 0.5 * Math.exp(-((i - 12_000) % 28_000) / 8000)));
   const source = await addSource(made.projectId, marked(wavFile([ringing]), 18_000), "Struck.wav");

@@ -44,7 +44,7 @@ function furthest(heard: readonly number[], due: (i: number) => number, count: n
   return worst;
 }
 
-test("hits on keys: struck by key and by pointer they are heard as they are, and softer where that is set", async ({ page }) => {
+test("hits on keys: struck by key and by pointer they are heard as they are, and softer where that is set", { tag: "@alone" }, async ({ page }) => {
   const { panel } = await kit(page);
   const x = blows();
   // The slice begins at the hit that was found, within a sample or two of the blow.

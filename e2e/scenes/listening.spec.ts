@@ -27,7 +27,7 @@ async function twoTracks() {
   return made;
 }
 
-test("stop stays or returns, pre-roll begins before, play to ends there, play from begins at the selection", async ({ page }) => {
+test("stop stays or returns, pre-roll begins before, play to ends there, play from begins at the selection", { tag: "@alone" }, async ({ page }) => {
   const editor = await EditorPage.open(page, await twoTracks(), { readOuts: ["samples", "time"], followsZoom: false, targets: [] });
   const read = async (): Promise<number> => {
     await editor.settle();
@@ -74,7 +74,7 @@ test("stop stays or returns, pre-roll begins before, play to ends there, play fr
   await page.keyboard.press("Space");
 });
 
-test("a track is heard alone while its key is held, and nothing was edited", async ({ page }) => {
+test("a track is heard alone while its key is held, and nothing was edited", { tag: "@alone" }, async ({ page }) => {
   const made = await twoTracks();
   const editor = await EditorPage.open(page, made);
   await editor.chooseTrack("Tone");
@@ -98,7 +98,7 @@ test("a track is heard alone while its key is held, and nothing was edited", asy
   expect((await editor.version()).revision).toBe(1);
 });
 
-test("the metronome ticks on the beats, only in the ear", async ({ page }) => {
+test("the metronome ticks on the beats, only in the ear", { tag: "@alone" }, async ({ page }) => {
   const made = await newProject();
   await api("POST", `/api/versions/${made.versionId}/edits`, { revision: 0, edits: [{ type: "add-track", id: "a", name: "Empty" }] });
   await EditorPage.open(page, made);
@@ -113,7 +113,7 @@ test("the metronome ticks on the beats, only in the ear", async ({ page }) => {
   }
 });
 
-test("scrubbing sounds at the pointer's speed and rests with it", async ({ page }) => {
+test("scrubbing sounds at the pointer's speed and rests with it", { tag: "@alone" }, async ({ page }) => {
   const made = await twoTracks();
   const editor = await EditorPage.open(page, made, { readOuts: ["samples", "time"], targets: [] });
   await page.getByLabel("Mute Hiss", { exact: true }).click();
@@ -139,7 +139,7 @@ test("scrubbing sounds at the pointer's speed and rests with it", async ({ page 
   await expect.poll(async () => Number((await page.getByTestId("read-out-0").textContent())?.replace(/\D/g, ""))).toBeGreaterThan(5.9 * RATE);
 });
 
-test("sound that does not come is told, and comes back; the engine that broke is started again", async ({ page }) => {
+test("sound that does not come is told, and comes back; the engine that broke is started again", { tag: "@alone" }, async ({ page }) => {
   const made = await twoTracks();
   await EditorPage.open(page, made);
   const engine = page.getByTestId("engine");

@@ -1,4 +1,5 @@
 import { clipEnd } from "@wet-thread/core/model/schema";
+import { api, newProject } from "../client";
 import type { EditorPage } from "../editor";
 import { expect, test } from "../scene";
 import { RATE, small } from "../small";
@@ -375,4 +376,43 @@ test("a frame picks clips over tracks; all on a track and all to the right by ke
   await editor.menu(await editor.at(1.2 * RATE, "t2", 50), /^Silence/);
   await editor.saved();
   expect((await editor.lane("t2"))[0].start).toBeGreaterThan(1.4 * RATE);
+});
+
+test("modes belong to their version: another begins with the usual ones, a copy with these, and each is found as it was left", async ({
+  page,
+  context,
+}) => {
+  const editor = await small(page, { snapOn: true, neighbours: "hold" });
+  const line = page.getByTestId("mode-line");
+  await expect(line).toContainText("stay put");
+  await page.keyboard.press("3");
+  await page.keyboard.press("7");
+  await expect(line).toContainText("cover");
+  // Another project at once: what was just changed is told all the same.
+  const other = await newProject();
+  await page.goto(`/p/${other.projectId}`);
+  await expect(line).toContainText("blend");
+  await expect(line).not.toContainText("change places");
+  await page.goto(`/p/${editor.projectId}`);
+  await expect(line).toContainText("cover");
+  await expect(line).toContainText("change places");
+  // A new version from this one begins as it is, and goes its own way.
+  const { body } = await api("POST", `/api/projects/${editor.projectId}/versions`, { name: "Short cut", from: editor.versionId });
+  const second = await context.newPage();
+  await second.goto(`/p/${editor.projectId}?version=${body.id}`);
+  const theirs = second.getByTestId("mode-line");
+  await expect(theirs).toContainText("cover");
+  await second.keyboard.press("6");
+  await expect(theirs).toContainText("blend");
+  await expect(line).toContainText("cover");
+  // What is no mode is the browser's, and both tabs have it.
+  const theme = (of: typeof page) => of.locator("html").getAttribute("data-theme");
+  const before = await theme(page);
+  await second.keyboard.press("Control+Shift+l");
+  await expect.poll(() => theme(second)).not.toBe(before);
+  await expect.poll(() => theme(page)).toBe(await theme(second));
+  await expect(line).toContainText("cover");
+  // None of it is a step.
+  expect((await editor.onServer()).revision).toBe(1);
+  await second.close();
 });

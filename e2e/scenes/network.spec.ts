@@ -12,17 +12,23 @@ let child: ChildProcess;
 let at: string;
 
 /** Asks as a program would, over https with a certificate of the test's own making. */
-function ask(where: string, headers: Record<string, string> = {}): Promise<{ status: number; headers: Record<string, unknown>; body: string }> {
+function ask(
+  where: string,
+  headers: Record<string, string> = {},
+  method = "GET",
+  body = "",
+): Promise<{ status: number; headers: Record<string, unknown>; body: string }> {
   return new Promise((resolve, reject) => {
     https
-      .get(at + where, { headers, rejectUnauthorized: false }, (answer) => {
+      .request(at + where, { method, headers, rejectUnauthorized: false }, (answer) => {
         let body = "";
         answer.on("data", (d) => {
           body += d;
         });
         answer.on("end", () => resolve({ status: answer.statusCode ?? 0, headers: answer.headers, body }));
       })
-      .on("error", reject);
+      .on("error", reject)
+      .end(body);
   });
 }
 const basic = (text: string) => ({ authorization: `Basic ${Buffer.from(`anyone:${text}`).toString("base64")}` });
@@ -54,7 +60,9 @@ test.afterAll(async () => {
   fs.rmSync(home, { recursive: true, force: true });
 });
 
-test("a server that is open to the network lets nobody in without its passphrase, and is whole over https", async ({ browser }) => {
+test("a server that is open to the network lets nobody in without its passphrase, and is whole over https", { tag: "@alone" }, async ({
+  browser,
+}) => {
   // Programs: told how to sign in, by passphrase or token; files and events ask like everything else.
   for (const where of ["/api/projects", "/api/health", "/api/events", "/api/sources/x/file"]) {
     const { status, headers } = await ask(where);
@@ -68,6 +76,9 @@ test("a server that is open to the network lets nobody in without its passphrase
   const answers: number[] = [];
   for (let i = 0; i < 8; i++) answers.push((await ask("/api/projects", { ...basic("wrong"), "x-forwarded-for": `10.0.0.${i}` })).status);
   expect(answers.at(-1)).toBe(429);
+  // Whichever way they come, they are counted together.
+  const signIn = (passphrase: string) => ask("/api/sign-in", { "content-type": "application/json" }, "POST", JSON.stringify({ passphrase }));
+  expect((await signIn("wrong")).status).toBe(429);
 
   const context = await browser.newContext({ ignoreHTTPSErrors: true });
   const page = await context.newPage();
@@ -83,11 +94,19 @@ test("a server that is open to the network lets nobody in without its passphrase
   await expect(async () => {
     await page.getByLabel("Passphrase").fill(PASSPHRASE);
     await page.getByRole("button", { name: "Sign in" }).click();
-    await expect(page.getByTestId("lanes")).toBeVisible({ timeout: 4000 });
+    await expect(page).not.toHaveURL(/sign-in/, { timeout: 4000 });
   }).toPass({ timeout: 80_000 });
+  await expect(page.getByTestId("lanes")).toBeVisible({ timeout: 30_000 });
   expect(await page.evaluate(() => [window.isSecureContext, window.crossOriginIsolated])).toEqual([true, true]);
   const [cookie] = await context.cookies();
   expect(cookie).toMatchObject({ httpOnly: true, secure: true, sameSite: "Lax" });
+  // A session that was ended is over, whoever kept its cookie.
+  const kept = await signIn(PASSPHRASE);
+  const session = { cookie: String(kept.headers["set-cookie"]).split(";")[0] };
+  expect((await ask("/api/projects", session)).status).toBe(200);
+  await ask("/api/sign-in", session, "DELETE");
+  expect((await ask("/api/projects", session)).status).toBe(401);
+  expect((await ask("/api/projects", { cookie: `${cookie.name}=${cookie.value}` })).status).toBe(200);
   await page.keyboard.press("Space");
   await expect(page.getByTestId("engine")).toHaveAttribute("data-engine", "on");
   await page.keyboard.press("Space");

@@ -21,9 +21,9 @@ function night(): Uint8Array<ArrayBuffer> {
   return out;
 }
 
-test("scene 16, the long night: four hours, 600 faded edges, the tab closed in an edit while the server is killed, and nothing is lost", async ({
-  browser,
-}) => {
+test("scene 16, the long night: four hours, 600 faded edges, the tab closed in an edit while the server is killed, and nothing is lost", {
+  tag: "@alone",
+}, async ({ browser }) => {
   test.setTimeout(240_000);
   const own = await OwnServer.start(".test/night");
   const call = <T>(at: string, body?: unknown): Promise<T> => own.must<T>(body === undefined ? "GET" : "POST", at, body);

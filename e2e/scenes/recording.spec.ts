@@ -74,7 +74,7 @@ for (const [rate, delayMs] of [
   [48_000, 0],
   [96_000, 143.21],
 ] as const)
-  test(`what is recorded lies where it was played to, to the sample, at ${rate} Hz through ${delayMs} ms`, async ({ page }) => {
+  test(`what is recorded lies where it was played to, to the sample, at ${rate} Hz through ${delayMs} ms`, { tag: "@alone" }, async ({ page }) => {
     const { editor } = await studio(page, { rate, recording: { standIn: { kind: "click", delayMs } } });
     await arm(page, "Loom");
     await record(page, 3);
@@ -91,9 +91,9 @@ for (const [rate, delayMs] of [
     await expect(page.getByText(`Round trip of The stand-in: ${Math.round((delayMs * rate) / 1000)} samples`)).toBeVisible({ timeout: 20_000 });
   });
 
-test("scene 20, three rounds at the loom: each round a take, clicks on the beat, picked by sweeping, flattened, and all there after undo", async ({
-  page,
-}) => {
+test("scene 20, three rounds at the loom: each round a take, clicks on the beat, picked by sweeping, flattened, and all there after undo", {
+  tag: "@alone",
+}, async ({ page }) => {
   const { editor } = await studio(page, { recording: { countInBars: 1 } });
   const bar = Math.round((4 * RATE * 60) / TEMPO);
   const looped = await api("POST", `/api/versions/${editor.versionId}/edits`, {
@@ -147,9 +147,9 @@ test("scene 20, three rounds at the loom: each round a take, clicks on the beat,
   expect((await editor.version()).clips).toEqual(picked);
 });
 
-test("punched into a range, with what was there heard up to it and covered in it; hidden sound can be pulled out; undo brings all back", async ({
-  page,
-}) => {
+test("punched into a range, with what was there heard up to it and covered in it; hidden sound can be pulled out; undo brings all back", {
+  tag: "@alone",
+}, async ({ page }) => {
   const { editor, projectId } = await studio(page, { recording: { preRollMs: 500 }, settings: { overlaps: "cover" } });
   const source = await addSource(projectId, wavFile([noise(6 * RATE, 3)]), "Old.wav");
   await api("POST", `/api/versions/${editor.versionId}/edits`, {
@@ -181,7 +181,9 @@ test("punched into a range, with what was there heard up to it and covered in it
   await expect.poll(async () => (await editor.version()).clips.map((c) => [c.id, c.start, c.length])).toEqual([["old", 0, 6 * RATE]]);
 });
 
-test("while the server is away the page keeps what comes, and sends it when it is back: not a sample is missing", async ({ page }) => {
+test("while the server is away the page keeps what comes, and sends it when it is back: not a sample is missing", { tag: "@alone" }, async ({
+  page,
+}) => {
   const { editor } = await studio(page);
   await arm(page, "Loom");
   await page.keyboard.press("*");
@@ -214,7 +216,7 @@ const onlySource = async (projectId: string) =>
     )
   ).body.sources[0];
 
-test("a tab that is closed in the midst of a take costs at most a second, and what came is laid", async ({ page, context }) => {
+test("a tab that is closed in the midst of a take costs at most a second, and what came is laid", { tag: "@alone" }, async ({ page, context }) => {
   const { projectId, editor } = await studio(page);
   await arm(page, "Loom");
   await page.keyboard.press("*");
@@ -237,7 +239,7 @@ async function crash(page: Page, context: BrowserContext): Promise<void> {
   await gone;
 }
 
-test("a page that breaks in the midst of a take: the next one takes in what had come, and says so", async ({ page, context }) => {
+test("a page that breaks in the midst of a take: the next one takes in what had come, and says so", { tag: "@alone" }, async ({ page, context }) => {
   const { projectId } = await studio(page);
   await arm(page, "Loom");
   await page.keyboard.press("*");
@@ -264,7 +266,7 @@ test("a page that breaks in the midst of a take: the next one takes in what had 
   expect(source.name).toBe("Loom take 1");
 });
 
-test("two pages don't record onto one track: the second is told, and nothing of it begins", async ({ page, context }) => {
+test("two pages don't record onto one track: the second is told, and nothing of it begins", { tag: "@alone" }, async ({ page, context }) => {
   const { projectId } = await studio(page);
   await arm(page, "Loom");
   await page.keyboard.press("*");
@@ -280,7 +282,9 @@ test("two pages don't record onto one track: the second is told, and nothing of 
   await expect(status(page)).toHaveCount(0, { timeout: 30_000 });
 });
 
-test("from an input of the browser beside the stand-in; one that is refused, not there or gone is said, and what came is kept", async ({ page }) => {
+test("from an input of the browser beside the stand-in; one that is refused, not there or gone is said, and what came is kept", {
+  tag: "@alone",
+}, async ({ page }) => {
   await page.addInitScript(() => {
     const { mediaDevices } = navigator;
     const real = mediaDevices.getUserMedia.bind(mediaDevices);
@@ -327,7 +331,9 @@ test("from an input of the browser beside the stand-in; one that is refused, not
   expect((await clicksOff(clips.find((c) => c.trackId === "loom") as Clip, RATE)).filter((n) => n !== 0)).toEqual([]);
 });
 
-test("recorded while the armed input is still being opened: it is opened once, and what comes in is recorded", async ({ page }) => {
+test("recorded while the armed input is still being opened: it is opened once, and what comes in is recorded", { tag: "@alone" }, async ({
+  page,
+}) => {
   await page.addInitScript(() => {
     const { mediaDevices } = navigator;
     const real = mediaDevices.getUserMedia.bind(mediaDevices);
@@ -363,7 +369,7 @@ test("recorded while the armed input is still being opened: it is opened once, a
   expect(Math.max(...(await samplesOf(clips[0].sourceId)).map(Math.abs))).toBeGreaterThan(0.05);
 });
 
-test("stopped while it is counted in nothing is recorded, and without an armed track it says what to do", async ({ page }) => {
+test("stopped while it is counted in nothing is recorded, and without an armed track it says what to do", { tag: "@alone" }, async ({ page }) => {
   const { editor, projectId } = await studio(page, { recording: { countInBars: 2 } });
   await page.keyboard.press("*");
   await expect(page.getByText("Arm a track first")).toBeVisible();
@@ -382,7 +388,7 @@ test("stopped while it is counted in nothing is recorded, and without an armed t
 
 test.describe("with a finger", () => {
   test.use({ hasTouch: true });
-  test("two tracks are armed by one sweep over their switches, and both are recorded", async ({ page }) => {
+  test("two tracks are armed by one sweep over their switches, and both are recorded", { tag: "@alone" }, async ({ page }) => {
     const { editor } = await studio(page, { recording: { standIn: { kind: "click", delayMs: 5 } } });
     const touch = await Fingers.on(page);
     const middle = async (name: string) => {

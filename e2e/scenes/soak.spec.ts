@@ -16,10 +16,9 @@ const KEYS = [
   ..."Escape Escape Escape Space Shift+Space Alt+u Shift+A Shift+R PageUp PageDown Shift+ArrowUp Shift+ArrowDown 1 2 3 5 6 7 0".split(" "),
 ];
 
-test("hundreds of keys, drags and turns of the wheel at random, while it plays: two tabs agree, nothing breaks, all of it can be taken back", async ({
-  page,
-  context,
-}) => {
+test("hundreds of keys, drags and turns of the wheel at random, while it plays: two tabs agree, nothing breaks, all of it can be taken back", {
+  tag: "@alone",
+}, async ({ page, context }) => {
   test.setTimeout(120_000 + STEPS * 500);
   const demo = await aDemo("Soak");
   const version = async (): Promise<Version> => (await api<Version>("GET", `/api/versions/${demo.versionId}`)).body;

@@ -16,7 +16,7 @@ async function project(samples: Float32Array) {
   return made;
 }
 
-test("what is played is what is exported, sample for sample", async ({ page }) => {
+test("what is played is what is exported, sample for sample", { tag: "@alone" }, async ({ page }) => {
   const made = await project(noise(48_000 * 6, 21));
   await EditorPage.open(page, made);
   const left = await listen(page, 3);
@@ -26,7 +26,7 @@ test("what is played is what is exported, sample for sample", async ({ page }) =
   expect(different).toBe(0);
 });
 
-test("edits while it plays are heard without a click, and nothing is left out", async ({ page }) => {
+test("edits while it plays are heard without a click, and nothing is left out", { tag: "@alone" }, async ({ page }) => {
   // A smooth tone: any step in it would stand out.
   const tone = Float32Array.from({ length: 48_000 * 12 }, (_, i) => 0.5 * Math.sin((2 * Math.PI * 220 * i) / 48_000));
   const made = await project(tone);
@@ -49,7 +49,7 @@ test("edits while it plays are heard without a click, and nothing is left out", 
   expect((await editor.version()).tracks[0].mute).toBe(false);
 });
 
-test("a loop goes round to the sample", async ({ page }) => {
+test("a loop goes round to the sample", { tag: "@alone" }, async ({ page }) => {
   const samples = noise(48_000 * 4, 31);
   const made = await project(samples);
   await api("POST", `/api/versions/${made.versionId}/edits`, {

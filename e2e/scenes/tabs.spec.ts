@@ -4,7 +4,9 @@ import { aDemo, expect, type Page, test } from "../scene";
 
 const ROUNDS = 10;
 
-test("the tab is killed again and again in the midst of edits, saved or not: each edit is there once, in order", async ({ context }) => {
+test("the tab is killed again and again in the midst of edits, saved or not: each edit is there once, in order", { tag: "@alone" }, async ({
+  context,
+}) => {
   test.setTimeout(240_000);
   const demo = await aDemo("Killed tab");
   const version = async (): Promise<Version> => (await api<Version>("GET", `/api/versions/${demo.versionId}`)).body;
@@ -66,7 +68,7 @@ test("the tab is killed again and again in the midst of edits, saved or not: eac
   expect((await version()).clips.find((c) => c.id === first.id)).toEqual(first);
 });
 
-test("twenty tabs of one browser share one stream: each edits, saves, and hears of the others", async ({ context }) => {
+test("twenty tabs of one browser share one stream: each edits, saves, and hears of the others", { tag: "@alone" }, async ({ context }) => {
   test.setTimeout(240_000);
   const demo = await aDemo("Twenty tabs");
   const tabs: { page: Page; editor: EditorPage }[] = [];

@@ -142,7 +142,9 @@ test("the server away, a chain is laid and changed all the same; what must be me
   await expect.poll(async () => (await editor.clip("c")).recipe?.treat?.chain.map((p) => p.kind)).toEqual(["gain", "normalise"]);
 });
 
-test("what is turned at is heard at once, before the server has made it; the bare sound is as loud where that is wanted", async ({ page }) => {
+test("what is turned at is heard at once, before the server has made it; the bare sound is as loud where that is wanted", { tag: "@alone" }, async ({
+  page,
+}) => {
   const { x, editor } = await ofNoise(page, 4);
   // The server never gets to making it.
   await page.route(/pcm\?chunk=/, (route) =>
@@ -189,7 +191,9 @@ test("what is turned at is heard at once, before the server has made it; the bar
   expect(await level()).toBeCloseTo(0, 0);
 });
 
-test("a dial is turned: heard meanwhile, laid when it is let go as one step, called off by Escape; keys and a double click too", async ({ page }) => {
+test("a dial is turned: heard meanwhile, laid when it is let go as one step, called off by Escape; keys and a double click too", {
+  tag: "@alone",
+}, async ({ page }) => {
   const { x, editor } = await ofNoise(page, 40);
   await page.keyboard.press("w");
   await page.keyboard.press("Control+a");

@@ -127,19 +127,20 @@ const LOOK_MS = 250;
 export async function print(): Promise<void> {
   const clips = meant("print");
   if (!clips) return;
+  const own = session();
   const toastId = "print";
   toast(`Printing ${clips.length === 1 ? clips[0].name : `${clips.length} clips`} makes new recordings, with fades and gain in them …`, {
     id: toastId,
   });
   try {
-    await session().settled();
-    const { versionId } = session().store.getState();
+    await own.settled();
+    const { versionId } = own.store.getState();
     const { id } = await ask<{ id: string }>(`/api/versions/${versionId}/prints`, { json: { clipIds: idsOf(clips), links: settings().linksOn } });
     const cancel = { label: "Cancel", onClick: () => void ask(`/api/prints/${id}`, { method: "DELETE" }).catch(() => {}) };
     for (;;) {
       const job = await ask<PrintJob>(`/api/prints/${id}`);
       if (job.status === "ready") {
-        await session().refreshSources();
+        await own.refreshSources();
         const made = job.sourceIds.length;
         const muted = clips.filter((c) => c.mute).length;
         const stayed = muted === 0 ? "" : ` ${muted === 1 ? "The muted clip" : `${muted} muted clips`} stayed.`;

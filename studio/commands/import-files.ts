@@ -3,7 +3,7 @@ import { ENDINGS } from "@wet-thread/core/media/formats";
 import { create } from "zustand";
 import { ask, ServerError, type SourceRow } from "@/state/api";
 import { restFor } from "@/state/retry";
-import { type Session, session } from "@/state/session";
+import { isOpen, type Session, session } from "@/state/session";
 import { toast } from "@/state/toast";
 import { view } from "@/state/view";
 import { freshTrackId, type Layable, layEdits } from "@/timeline/gestures/lay-gesture";
@@ -150,10 +150,11 @@ const question = (id: string): string => `asking ${id}`;
 
 /** Answers what is asked about a recording whose file holds less than it says. Resolves to it where what is there is kept. */
 export async function answerSource(id: string, keep: boolean): Promise<SourceRow | null> {
+  const own = session();
   try {
     const row = await ask<SourceRow>(`/api/sources/${id}/answer`, { json: { keep } });
     toast.dismiss(question(id));
-    await session().refreshSources();
+    await own.refreshSources();
     return keep ? row : null;
   } catch (error) {
     if (!(error instanceof ServerError)) throw error;
@@ -199,7 +200,7 @@ export async function importFiles(
     const told = arrangement === "own" && row.timeReference !== null ? row.timeReference : null;
     const fresh = freshTrackId();
     layOut(row, arrangement === "row" || files.length === 1 ? trackId : null, told ?? position, fresh, own);
-    if (own !== session()) toast(`${row.name} was laid in ${own.store.getState().versionName}, for which it was chosen.`, { duration: 6000 });
+    if (!isOpen(own)) toast(`${row.name} was laid in ${own.store.getState().versionName}, for which it was chosen.`, { duration: 6000 });
     else if (first) zoomToWhole();
     if (arrangement !== "row") return;
     trackId ??= fresh;

@@ -27,7 +27,8 @@ function change(sourceId: string, to: (parts: readonly KeptPart[]) => readonly K
       const row = sources.get(sourceId);
       return row ? { sources: new Map(sources).set(sourceId, { ...row, parts: parts(row.parts) }) } : {};
     });
-  const before = session().store.getState().sources.get(sourceId)?.parts ?? [];
+  const own = session();
+  const before = own.store.getState().sources.get(sourceId)?.parts ?? [];
   show(to);
   const done = turn.then(async () => {
     try {
@@ -40,7 +41,7 @@ function change(sourceId: string, to: (parts: readonly KeptPart[]) => readonly K
       toast.error(error.message, { id: "parts", description: "The parts are as they were." });
       return false;
     } finally {
-      await session().refreshSources();
+      await own.refreshSources();
     }
   });
   turn = done.catch(() => {});

@@ -171,11 +171,12 @@ export async function listenToMidi(): Promise<void> {
 /** Saves the kit as a zip of an SFZ instrument and its WAV files. */
 export async function saveKit(): Promise<void> {
   const { slices } = kit();
-  const names = session().doc.clips;
+  const own = session();
+  const names = own.doc.clips;
   const name = names.get(slices[0]?.clipId ?? "")?.name;
   try {
-    await session().settled();
-    const { versionId } = session().store.getState();
+    await own.settled();
+    const { versionId } = own.store.getState();
     const answer = await fetch(`/api/versions/${versionId}/kit`, {
       method: "POST",
       body: JSON.stringify({ slices, ...(name && { name: `${name} kit`.slice(0, 200) }) }),

@@ -2,7 +2,7 @@ import type { Edit } from "@wet-thread/core/edit/registry";
 import { clipEnd } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
 import { ask, ServerError } from "@/state/api";
-import { session } from "@/state/session";
+import { inVersion, type Session, session } from "@/state/session";
 import { toast } from "@/state/toast";
 import { view } from "@/state/view";
 import { selectedClips } from "./actions";
@@ -68,7 +68,9 @@ function spansMeant(): { trackId: string; start: number; end: number }[] {
 }
 
 /** Fills the gaps of the range, or between the selected clips, with the room's own sound, as one step. */
-export async function fillRoom(): Promise<void> {
+export const fillRoom = (): Promise<void> => inVersion(fillIn);
+
+async function fillIn(own: Session): Promise<void> {
   const spans = spansMeant();
   if (spans.length === 0)
     return void toast("Make a range over gaps, or select the clips on both sides of them, to fill them with the room.", { id: "select" });
@@ -76,9 +78,9 @@ export async function fillRoom(): Promise<void> {
   toast.loading("Looking for the room in the pauses …", { id: "room" });
   try {
     // The server looks at the piece as it has it.
-    await session().settled();
-    const start = session().doc;
-    const versionId = version();
+    await own.settled();
+    const start = own.doc;
+    const { versionId } = own.store.getState();
     const rooms: Room[] = [];
     const without: ServerError[] = [];
     for (const span of spans)
@@ -89,10 +91,10 @@ export async function fillRoom(): Promise<void> {
         without.push(error);
       }
     if (rooms.length === 0) return void toast(without[0].message, { id: "room", duration: 4000 });
-    if (session().doc !== start) return void toast.error("The piece was changed meanwhile; nothing was filled. Try again.", { id: "room" });
+    if (own.doc !== start) return void toast.error("The piece was changed meanwhile; nothing was filled. Try again.", { id: "room" });
     const edits = rooms.flatMap((r) => r.edits);
-    if (!session().edit(edits, edits.length === 1 ? "Fill gap with room" : `Fill ${edits.length} gaps with room`)) return void toast.dismiss("room");
-    const { sampleRate } = session().doc;
+    if (!own.edit(edits, edits.length === 1 ? "Fill gap with room" : `Fill ${edits.length} gaps with room`)) return void toast.dismiss("room");
+    const { sampleRate } = own.doc;
     const filled = rooms.flatMap((r) => r.gaps).reduce((sum, g) => sum + g.to - g.from, 0);
     toast.success(edits.length === 1 ? "The gap is filled." : `${edits.length} gaps are filled.`, {
       id: "room",

@@ -6,7 +6,7 @@ import { create } from "zustand";
 import { measurer } from "@/seams/measures";
 import { type HowToSettle, jointBefore, type Settling } from "@/seams/settling";
 import { edited } from "@/state/modes";
-import { session } from "@/state/session";
+import { isOpen, session } from "@/state/session";
 import { settings } from "@/state/settings";
 import { toast } from "@/state/toast";
 import { setView, view } from "@/state/view";
@@ -81,10 +81,11 @@ export function settlingWords(
 
 /** Settles one seam; says what became of it. */
 async function settleSeam(seam: Seam): Promise<void> {
+  const own = session();
   const foretold = await foretellSettling([seam], () => {}, new AbortController().signal);
-  if (!foretold || !carryOut(foretold)) return;
+  if (!foretold || !isOpen(own) || !carryOut(foretold)) return;
   const [{ settling }] = foretold.seams;
-  const there = seam.right && jointBefore(session().doc, seam.trackId, seam.right.id);
+  const there = seam.right && jointBefore(own.doc, seam.trackId, seam.right.id);
   if (there) setView({ seamId: there.id, tab: "seam" });
   if ("why" in settling) return;
   const { alike, click } = settlingWords(settling);

@@ -4,7 +4,7 @@ import { type Bundle, clipEnd, type TakeLane } from "@wet-thread/core/model/sche
 import { create } from "zustand";
 import { transport } from "@/engine/transport";
 import { ask, ServerError } from "@/state/api";
-import { session } from "@/state/session";
+import { inVersion, type Session, session } from "@/state/session";
 import { setSettings, settings } from "@/state/settings";
 import { toast } from "@/state/toast";
 import { selectClips, view } from "@/state/view";
@@ -94,19 +94,21 @@ export function openOutTakes(): void {
 }
 
 /** Moves a lane to where it is most alike to the one that is picked there, within a second. */
-export async function lineUp(stack: Stack, lane: TakeLane): Promise<void> {
+export const lineUp = (stack: Stack, lane: TakeLane): Promise<void> => inVersion((own) => lineUpIn(own, stack, lane));
+
+async function lineUpIn(own: Session, stack: Stack, lane: TakeLane): Promise<void> {
   try {
-    await session().settled();
-    const { versionId } = session().store.getState();
+    await own.settled();
+    const { versionId } = own.store.getState();
     const { by, likeness } = await ask<{ by: number; likeness: number }>(`/api/versions/${versionId}/line-up`, {
       json: { bundleId: stack.id, laneId: lane.id },
     });
-    const ms = Math.abs((by / session().doc.sampleRate) * 1000).toFixed(1);
+    const ms = Math.abs((by / own.doc.sampleRate) * 1000).toFixed(1);
     if (by === 0)
       return void toast(likeness > 0 ? `${lane.name} lies where it is most alike already.` : `Nothing in ${lane.name} is like the others.`, {
         id: "takes",
       });
-    if (session().edit([{ type: "move-lane", bundleId: stack.id, laneId: lane.id, by, border: border() }], `Line up ${lane.name}`))
+    if (own.edit([{ type: "move-lane", bundleId: stack.id, laneId: lane.id, by, border: border() }], `Line up ${lane.name}`))
       toast(`${lane.name}: ${ms} ms ${by > 0 ? "later" : "earlier"}`, { id: "takes" });
   } catch (error) {
     if (!(error instanceof ServerError)) throw error;

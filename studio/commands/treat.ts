@@ -5,7 +5,7 @@ import { type Processor, type ProcessorKind, Processor as ProcessorSchema, rings
 import type { Clip } from "@wet-thread/core/model/schema";
 import { transportIfAny } from "@/engine/transport";
 import { ask, ServerError } from "@/state/api";
-import { session } from "@/state/session";
+import { inVersion, isOpen, type Session, session } from "@/state/session";
 import { settings } from "@/state/settings";
 import { toast } from "@/state/toast";
 import { setView, view } from "@/state/view";
@@ -87,12 +87,14 @@ export function hearChain(clips: readonly Clip[], chain: readonly Processor[] | 
  */
 export async function layChain(clips: readonly Clip[], chain: readonly Processor[], measure: number | null = null, fresh = false): Promise<void> {
   if (clips.length === 0) return;
-  const gains = measure === null ? null : await gainsFor(clips, chain, measure);
-  if (measure !== null && !gains) return;
-  setView({ bareGains: new Map() });
-  // As they are by now: what was asked for above took its time.
-  const now = clips.map((c) => session().doc.clips.get(c.id)).filter((c) => c !== undefined);
-  if (now.length > 0) session().edit(chainEdits(now, chain, measure, gains), `Treat ${named(clips)}`, fresh ? undefined : rowOf(clips));
+  await inVersion(async (own) => {
+    const gains = measure === null ? null : await gainsFor(clips, chain, measure);
+    if (measure !== null && !gains) return;
+    setView({ bareGains: new Map() });
+    // As they are by now: what was asked for above took its time.
+    const now = clips.map((c) => own.doc.clips.get(c.id)).filter((c) => c !== undefined);
+    if (now.length > 0) own.edit(chainEdits(now, chain, measure, gains), `Treat ${named(clips)}`, fresh ? undefined : rowOf(clips));
+  });
 }
 
 export function treatmentOff(): void {
@@ -118,8 +120,9 @@ export function bypass(): void {
 
 /** Lets clips whose treatment is by-passed be as loud as they are with it, for the ear alone. */
 async function levelBare(clips: readonly Clip[]): Promise<void> {
+  const own = session();
   try {
-    await session().settled();
+    await own.settled();
     const gains = new Map<string, number>();
     for (const group of byChain(clips)) {
       const chain = (group[0].recipe?.treat?.chain ?? []).map((p) => ({ ...p, on: true }));
@@ -132,8 +135,8 @@ async function levelBare(clips: readonly Clip[]): Promise<void> {
       }
     }
     // Taken in again meanwhile, or changed, or not wanted any more.
-    const { doc } = session();
-    if (!settings().equalLoudness) return;
+    const { doc } = own;
+    if (!settings().equalLoudness || !isOpen(own)) return;
     if (!clips.every((c) => doc.clips.get(c.id)?.recipe?.treat?.chain.every((p) => !p.on))) return;
     setView({ bareGains: gains });
     const [first] = gains.values();
@@ -145,12 +148,12 @@ async function levelBare(clips: readonly Clip[]): Promise<void> {
 }
 
 /** A normalise for a range, which is measured as one; null where it could not be, which is said. */
-async function normaliseFor(range: { start: number; end: number; trackIds: string[] }): Promise<Processor | null> {
+async function normaliseFor(own: Session, range: { start: number; end: number; trackIds: string[] }): Promise<Processor | null> {
   const processor = freshProcessor("normalise");
   if (processor.kind !== "normalise") return null;
   try {
-    await session().settled();
-    const { versionId } = session().store.getState();
+    await own.settled();
+    const { versionId } = own.store.getState();
     const { range: level } = await ask<{ range: { peak: number | null; loudness: number | null } }>(`/api/versions/${versionId}/measure`, {
       json: { range },
     });
@@ -173,10 +176,11 @@ export async function addProcessor(kind: ProcessorKind): Promise<void> {
   if (range) {
     const { start, end } = range;
     const trackIds = settings().linksOn ? withLinkedTracks(session().doc, range.trackIds) : [...range.trackIds];
-    const processor = kind === "normalise" ? await normaliseFor({ start, end, trackIds }) : freshProcessor(kind);
-    // Behind what each clip's chain has already.
-    if (processor) session().edit([{ type: "treat-range", start, end, trackIds, chain: [processor] }]);
-    return;
+    return inVersion(async (own) => {
+      const processor = kind === "normalise" ? await normaliseFor(own, { start, end, trackIds }) : freshProcessor(kind);
+      // Behind what each clip's chain has already.
+      if (processor) own.edit([{ type: "treat-range", start, end, trackIds, chain: [processor] }]);
+    });
   }
   const clips = selectedClips();
   if (clips.length === 0) return void toast("Select the clips to treat.", { id: "select" });

@@ -195,6 +195,7 @@ export class Recorder {
   }
 
   private async begin(doc: Document, ids: readonly string[]): Promise<void> {
+    const own = session();
     const inputs = await this.ready();
     const { start, end, loop } = this.span(doc);
     const { countInBars, preRollMs } = recordingSettings();
@@ -209,7 +210,7 @@ export class Recorder {
     const groups = lanes.map((l) => l.places.map(() => channel++));
     let early = (_done: boolean): void => {};
     const sender = new SoundSender(
-      session().store.getState().versionId,
+      own.store.getState().versionId,
       { tracks: lanes.map((l) => ({ trackId: l.trackId, name: l.name, channels: l.places.length })), start: Math.max(0, from - count.frames) },
       places.length,
       {
@@ -235,7 +236,7 @@ export class Recorder {
       came: () => {},
       release: early,
       // What lies on the track is heard up to where it is recorded anew.
-      unfollow: session().store.subscribe((now, old) => {
+      unfollow: own.store.subscribe((now, old) => {
         if (now.doc !== old.doc) this.transport.hearRecorded(without(now.doc, ids, start, end));
       }),
     };
@@ -346,6 +347,7 @@ export class Recorder {
   private async lay(running: Running, takes: readonly RecordedPart[][][]): Promise<boolean> {
     const { sender } = running;
     useRecorder.setState({ phase: "laying" });
+    const own = session();
     await sender.flush();
     const { id, tracks } = await sender.end(this.laid(running, takes));
     const row = await takenIn(id);
@@ -357,9 +359,9 @@ export class Recorder {
     const names = running.lanes.map((l) => l.name).join(", ");
     const clips = await laidClips(new Set(tracks.map((t) => t.sourceId)));
     // Who has turned to something else meanwhile keeps it.
-    if (clips.length > 0 && view().clipIds === running.selection) selectClips(session().doc, clips);
+    if (clips.length > 0 && view().clipIds === running.selection) selectClips(own.doc, clips);
     // Rounds are there to be picked from.
-    if (clips.some((id) => session().doc.clips.get(id)?.take)) setSettings({ takes: true });
+    if (clips.some((id) => own.doc.clips.get(id)?.take)) setSettings({ takes: true });
     toast(`Recorded ${names}.`, { id: "recording", duration: 2500 });
     return true;
   }
@@ -370,8 +372,9 @@ export class Recorder {
     if (view().playing) this.transport.stop();
     useRecorder.setState({ measuring: true });
     try {
+      const { doc } = session();
       const inputs = await this.ready();
-      const armed = this.armedTracks(session().doc).map((id) => inputOf(id).input);
+      const armed = this.armedTracks(doc).map((id) => inputOf(id).input);
       await inputs.use([...new Set([...armed, input])]);
       const samples = await measureRoundTrip(inputs, input, channel);
       const rate = inputs.context.sampleRate;

@@ -433,7 +433,8 @@ export class Transport {
 
   /** Hears one recording by itself, or a part of it, from a sample of it on; `ended` is called when it is over or something else is played. */
   async hearSource(sourceId: string, part: KeptPart | null, from: number, ended: () => void): Promise<void> {
-    const source = session().doc.sources.get(sourceId);
+    const { sources, sampleRate } = session().doc;
+    const source = sources.get(sourceId);
     if (!source) return;
     if (this.held()) return ended();
     if (view().playing) this.stop();
@@ -446,8 +447,7 @@ export class Transport {
       this.sourceEnds = null;
       return ended();
     }
-    if (this.sourceEnds === ended)
-      this.tell({ type: "source", source, part, from: Math.min(from, (part ?? source).length - 1), sampleRate: session().doc.sampleRate });
+    if (this.sourceEnds === ended) this.tell({ type: "source", source, part, from: Math.min(from, (part ?? source).length - 1), sampleRate });
   }
 
   stopSource(): void {

@@ -71,9 +71,10 @@ export function ComparePanel() {
   const base = timebaseOf(session().doc);
   const bring = async (): Promise<void> => {
     if (chosen.size === 0) return void toast("Choose the clips to bring over: those that are in the other version.", { id: "compare" });
+    const own = session();
     try {
-      await session().settled();
-      const { revision } = session().store.getState();
+      await own.settled();
+      const { revision } = own.store.getState();
       await ask(`/api/versions/${here}/bring`, { json: { revision, from: other, clipIds: [...chosen] } });
       toast(`Brought over ${chosen.size === 1 ? "1 clip" : `${chosen.size} clips`}`, { id: "compare" });
     } catch (error) {

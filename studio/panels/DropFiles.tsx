@@ -91,13 +91,14 @@ function placeOf(e: { clientX: number; clientY: number }) {
 
 /** Stops a recording that is being read, and takes it away. */
 async function takeAway(id: string): Promise<void> {
+  const own = session();
   try {
     await ask(`/api/sources/${id}`, { method: "DELETE" });
   } catch (error) {
     if (!(error instanceof ServerError)) throw error;
     toast.error(error.message);
   }
-  await session().refreshSources();
+  await own.refreshSources();
 }
 
 /** What is being sent and read, with a way to stop it. */

@@ -7,7 +7,7 @@ import { useEffect, useState } from "react";
 import { clipsMeant } from "@/commands/actions";
 import { ask } from "@/state/api";
 import { neighbourRules } from "@/state/modes";
-import { session, useSession } from "@/state/session";
+import { isOpen, session, useSession } from "@/state/session";
 import { type Settings, setSettings, useSettings } from "@/state/settings";
 import { toast } from "@/state/toast";
 import { selectClips, setView, useView, view } from "@/state/view";
@@ -40,9 +40,10 @@ const MOST_DRAWN = 5000;
 
 /** Asks where the clips hold sound. Throws ServerError. */
 async function look(clips: readonly Clip[], threshold: number | null, rule: Settings["silence"], signal?: AbortSignal): Promise<Sound> {
+  const own = session();
   // The server looks at the piece as it has it.
-  await session().settled();
-  const { doc, store } = session();
+  await own.settled();
+  const { doc, store } = own;
   const samples = (ms: number): number => Math.round((ms * doc.sampleRate) / 1000);
   const json = {
     clipIds: clips.map((c) => c.id),
@@ -113,6 +114,7 @@ export function SilencePanel() {
 
   const close = (): void => setView({ panel: null });
   const confirm = async (): Promise<void> => {
+    const own = session();
     let sound = found?.asked === asked ? found.sound : null;
     try {
       // What was typed last is what counts, also where its answer has not come yet.
@@ -120,18 +122,18 @@ export function SilencePanel() {
     } catch (error) {
       return void toast.error((error as Error).message, { id: "silence" });
     }
-    if (view().panel !== "silence") return;
+    if (view().panel !== "silence" || !isOpen(own)) return;
     const keep = new Map(sound.clips.map((c) => [c.clipId, c.keep]));
-    const clipIds = [...new Set(clearedOf(session().doc, sound).map((c) => c.clipId))];
+    const clipIds = [...new Set(clearedOf(own.doc, sound).map((c) => c.clipId))];
     if (clipIds.length === 0)
       return void toast("There is no silence to clear there: raise the threshold, or shorten what counts as silence.", { id: "silence" });
     const kept = Object.fromEntries(clipIds.map((id) => [id, keep.get(id)]));
-    const done = session().edit([{ type: "clear-silence", clipIds, keep: kept, ...neighbourRules() }]);
+    const done = own.edit([{ type: "clear-silence", clipIds, keep: kept, ...neighbourRules() }]);
     if (!done) return;
     close();
     setView({ range: null });
     const parts = done.changes.filter((c) => c.kind === "clip" && c.after !== null).map((c) => c.id);
-    selectClips(session().doc, mode === "hold" || mode === "place" ? parts : []);
+    selectClips(own.doc, mode === "hold" || mode === "place" ? parts : []);
   };
   const hidden = [...new Set(cleared.map((c) => doc.tracks.get(c.trackId)))].filter((t) => t?.hidden).map((t) => t?.name);
   const level = threshold ?? found?.sound.threshold ?? null;

@@ -35,30 +35,31 @@ export function VersionMenu() {
     void switchVersion(id);
   };
   const make = async (from?: string): Promise<void> => {
+    const own = session();
     const title = fresh.trim() || (from ? `${called}, copy` : "New version");
     const made = await tried(async () => {
-      await session().settled();
+      await own.settled();
       return ask<{ id: string }>(`/api/projects/${projectId}/versions`, { json: { name: title, ...(from && { from }) } });
     });
     if (!made) return;
     setFresh("");
-    await session().refreshSources();
+    await own.refreshSources();
     go(made.id);
   };
   const change = async (id: string, to: { name?: string; description?: string; place?: number }): Promise<void> => {
-    if (await tried(() => ask(`/api/versions/${id}`, { method: "PATCH", json: to }))) await session().refreshSources();
+    const own = session();
+    if (await tried(() => ask(`/api/versions/${id}`, { method: "PATCH", json: to }))) await own.refreshSources();
   };
   const rename = async (id: string, to: { name: string; description: string }): Promise<void> => {
     setNaming(null);
     await change(id, { description: to.description.trim(), ...(to.name.trim() && { name: to.name.trim() }) });
   };
   const remove = async (id: string, title: string): Promise<void> => {
+    const own = session();
     if (!(await tried(() => ask(`/api/versions/${id}`, { method: "DELETE" })))) return;
-    await session().refreshSources();
+    await own.refreshSources();
     if (id === now) {
-      const next = session()
-        .store.getState()
-        .project.versions.find((v) => v.id !== id);
+      const next = own.store.getState().project.versions.find((v) => v.id !== id);
       if (next) go(next.id);
     }
     toast(`Deleted the version ${title}`, {

@@ -570,6 +570,19 @@ export function session(): Session {
   if (!current) throw new Error("No version is open.");
   return current;
 }
+/** Does work that takes its time in the version that is open now: it stays ready for it, wherever the page goes meanwhile. */
+export async function inVersion<T>(work: (own: Session) => Promise<T>): Promise<T> {
+  const own = session();
+  const done = own.hold();
+  try {
+    return await work(own);
+  } finally {
+    done();
+  }
+}
+/** Whether a version is the one that is seen. */
+export const isOpen = (own: Session): boolean => own === current;
+
 export function useSession<T>(pick: (state: SessionState) => T): T {
   return useStore(session().store, pick);
 }

@@ -53,12 +53,13 @@ export function OtherFiles() {
     }
   };
   const read = async (file: File): Promise<void> => {
+    const own = session();
     try {
       const answer = await ask<{ version: { id: string; name: string }; left: string[]; missing: string[] }>(
         `/api/projects/${projectId}/interchange?name=${encodeURIComponent(file.name)}&unit=${unit}`,
         { method: "POST", body: file },
       );
-      await session().refreshSources();
+      await own.refreshSources();
       void switchVersion(answer.version.id);
       toast.success(`Read ${file.name} into the version ${answer.version.name}`, {
         duration: 8000,

@@ -95,9 +95,10 @@ export function useExport(onReady: (job: OutJob) => void) {
   const start = async (request: Record<string, unknown>): Promise<void> => {
     watch.current++;
     setJob({ ...NOT_YET });
+    const own = session();
     try {
-      await session().settled();
-      const { revision } = session().store.getState();
+      await own.settled();
+      const { revision } = own.store.getState();
       const { id } = await ask<{ id: string }>(`/api/versions/${versionId}/exports`, { json: { ...request, revision } });
       remember(versionId, id);
       followOne(id);

@@ -310,11 +310,12 @@ function selectUses(sourceId: string): void {
 
 /** Takes out of the list what no clip of any version uses. The sound is kept, so that this and every earlier step can be undone. */
 async function removeUnused(): Promise<void> {
+  const own = session();
   const change = (json: { restore?: string[] }): Promise<{ ids: string[] }> =>
-    ask(`/api/projects/${session().store.getState().project.id}/sources/unused`, { json });
+    ask(`/api/projects/${own.store.getState().project.id}/sources/unused`, { json });
   try {
     const { ids } = await change({});
-    await session().refreshSources();
+    await own.refreshSources();
     if (ids.length === 0) return void toast("Another version of the piece uses them; nothing was removed.", { id: "unused" });
     toast(
       `${ids.length === 1 ? "1 recording" : `${ids.length} recordings`} removed. Steps that used ${ids.length === 1 ? "it" : "them"} can still be undone.`,
