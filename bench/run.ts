@@ -1,4 +1,5 @@
 // Measures what the budgets name: a table, or with --json one array of {name, value, unit, reference?, ratio?}. Words measure only those parts.
+import { besideRows } from "./beside";
 import { codecRows } from "./codecs";
 import { coreRows } from "./core";
 import { derivedRows, stretchedRows } from "./derived";
@@ -18,6 +19,7 @@ const parts: Readonly<Record<string, () => Row[] | Promise<Row[]>>> = {
   codecs: codecRows,
   media: mediaRows,
   many: manyRows,
+  beside: besideRows,
   large: pageRows("large"),
   play: pageRows("play"),
   record: pageRows("record"),

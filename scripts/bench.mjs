@@ -1,4 +1,4 @@
-// npm run bench [-- core hits made stretched derived codecs media many large play record takes long] [-- --json]: measures what the budgets of docs/performance.md name, on a database and ports of its own.
+// npm run bench [-- core hits made stretched derived codecs media many beside large play record takes long] [-- --json]: measures what the budgets of docs/performance.md name, on a database and ports of its own.
 import { spawnSync } from "node:child_process";
 import fs from "node:fs";
 import path from "node:path";
@@ -18,7 +18,7 @@ try {
   if (wanted("codecs")) ensureFfmpeg();
   const page = ["derived", "large", "play", "record", "takes", "long"].some(wanted);
   if (page) ensureChromium();
-  if (page || ["media", "many", "stretched"].some(wanted)) {
+  if (page || ["media", "many", "beside", "stretched"].some(wanted)) {
     await ensureBuild();
     // Its recordings are long: nothing of an earlier run, and nothing of this one, stays on the disk.
     const folder = path.join(ROOT, ".bench");

@@ -122,7 +122,14 @@ try {
   // Two at a time, then those that are to have the machine to themselves.
   for (const part of ["side by side", "alone"]) {
     const report = path.join(OUT, `e2e ${part}.json`);
-    const args = ["test", "--config", "e2e/playwright.config.ts", `--project=${part}`, "--pass-with-no-tests", ...(process.env.SPEC ? [process.env.SPEC] : [])];
+    const args = [
+      "test",
+      "--config",
+      "e2e/playwright.config.ts",
+      `--project=${part}`,
+      "--pass-with-no-tests",
+      ...(process.env.SPEC ? [process.env.SPEC] : []),
+    ];
     await suite("e2e", bin("playwright"), args, report, playwrightCount, { env: { ...env, PLAYWRIGHT_JSON_OUTPUT_NAME: report } });
   }
 } catch (error) {

@@ -35,6 +35,13 @@ describe("undo and redo", () => {
     expect(await api("POST", `/api/versions/${versionId}/redo`, { of: { revision: 1 } })).toMatchObject({ status: 200 });
     expect(await tracksOf(versionId)).toEqual(["a"]);
   });
+  it("follow an edit that is known again by its key, though its answer was lost and what it makes is there", async () => {
+    const { versionId } = await stage(["a", "b"]);
+    // As a new page sends it that has fetched what is there, and found the step among what an old one could not send.
+    const again = await add(versionId, 2, "a");
+    expect([again.status, again.body.revision, again.body.name]).toEqual([200, 1, "Add track Track 1"]);
+    expect(await historyOf(versionId)).toHaveLength(2);
+  });
   it("asked for again with the same key are done once", async () => {
     const { versionId } = await stage(["a", "b"]);
     const undo = () => api("POST", `/api/versions/${versionId}/undo`, { key: "once-only" });

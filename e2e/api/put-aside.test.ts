@@ -26,8 +26,8 @@ async function recording(seconds: number): Promise<string> {
 }
 const jobOf = async (id: string) =>
   (
-    await database.query<{ id: string; attempts: number; locked: boolean; rested: number | null }>(
-      "select id::text, attempts, locked_at is not null as locked, (payload->>'rested')::float8 as rested from graphile_worker._private_jobs where payload->>'sourceId' = $1",
+    await database.query<{ id: string; attempts: number; worker: string | null; locked: boolean; rested: number | null }>(
+      "select id::text, attempts, locked_by as worker, locked_at is not null as locked, (payload->>'rested')::float8 as rested from graphile_worker._private_jobs where payload->>'sourceId' = $1",
       [id],
     )
   ).rows[0];
@@ -41,22 +41,24 @@ const ready = (id: string) =>
 describe("a job whose worker ended", () => {
   it("has not failed where others ended with it, and has where it ended by itself", async () => {
     const id = await recording(400);
-    const atWork = (attempts: number) =>
-      until(
+    /** Waits for another worker to be at work on it; by how many tries that count. */
+    const taken = async (before: string | null) => {
+      const { worker, attempts } = await until(
         () => jobOf(id),
-        (job) => job?.locked && job.attempts === attempts,
+        (job) => job?.locked && job.worker !== before,
       );
-    await atWork(1);
+      return { worker, attempts };
+    };
+    const first = await taken(null);
+    expect(first.attempts).toBe(1);
     // The web server is killed, and its worker ends with it: that try was none.
     await own.killWeb();
     await own.startWeb();
-    await atWork(1);
+    const second = await taken(first.worker);
+    expect(second.attempts).toBe(1);
     // The worker alone is killed: its parent counts that.
-    await until(
-      async () => own.killWorker(),
-      (n) => n === 1,
-    );
-    await atWork(2);
+    expect(own.killWorker()).toBe(1);
+    expect((await taken(second.worker)).attempts).toBe(2);
     await ready(id);
   }, 120_000);
 

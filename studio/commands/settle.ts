@@ -11,6 +11,7 @@ import { settings } from "@/state/settings";
 import { toast } from "@/state/toast";
 import { setView, view } from "@/state/view";
 import { findSeam } from "@/timeline/model/seam-classes";
+import { minus } from "./words";
 
 /** What settling some seams one after the other would do, found on one state of the piece. */
 export interface Foretold {
@@ -64,7 +65,6 @@ export function carryOut({ start, edits, seams }: Foretold): boolean {
   return true;
 }
 
-const minus = (text: string): string => text.replace("-", "−");
 /** Likeness, click and level of a seam before and after, in words; with their unit, where it does not stand above them. */
 export function settlingWords(
   { likeness, before, after }: Exclude<Settling, { why: string }>,

@@ -9,6 +9,7 @@ import { setSettings, settings } from "@/state/settings";
 import { toast } from "@/state/toast";
 import { selectClips, view } from "@/state/view";
 import { selectedClips } from "./actions";
+import { minus } from "./words";
 
 export type Stack = Bundle & { readonly takes: readonly TakeLane[] };
 
@@ -100,16 +101,15 @@ async function lineUpIn(own: Session, stack: Stack, lane: TakeLane): Promise<voi
   try {
     await own.settled();
     const { versionId } = own.store.getState();
-    const { by, likeness } = await ask<{ by: number; likeness: number }>(`/api/versions/${versionId}/line-up`, {
+    const { by, likeness, sure } = await ask<{ by: number; likeness: number; sure: boolean }>(`/api/versions/${versionId}/line-up`, {
       json: { bundleId: stack.id, laneId: lane.id },
     });
+    const alike = `likeness ${minus(likeness.toFixed(2))}${likeness < 0 ? ", turned over" : ""}`;
+    if (!sure) return void toast(`${lane.name} stays: it is like the others nowhere for sure (${alike}).`, { id: "takes", duration: 6000 });
+    if (by === 0) return void toast(`${lane.name} lies where it is most alike already (${alike}).`, { id: "takes" });
     const ms = Math.abs((by / own.doc.sampleRate) * 1000).toFixed(1);
-    if (by === 0)
-      return void toast(likeness > 0 ? `${lane.name} lies where it is most alike already.` : `Nothing in ${lane.name} is like the others.`, {
-        id: "takes",
-      });
     if (own.edit([{ type: "move-lane", bundleId: stack.id, laneId: lane.id, by, border: border() }], `Line up ${lane.name}`))
-      toast(`${lane.name}: ${ms} ms ${by > 0 ? "later" : "earlier"}`, { id: "takes" });
+      toast(`${lane.name}: ${ms} ms ${by > 0 ? "later" : "earlier"} (${alike})`, { id: "takes" });
   } catch (error) {
     if (!(error instanceof ServerError)) throw error;
     toast.error(error.message);

@@ -1,4 +1,7 @@
+import { lineWithin } from "@wet-thread/core/dsp/envelope";
 import { sliceOf } from "@wet-thread/core/edit/cutting/parts";
+import { copiedBundles } from "@wet-thread/core/edit/laying/copies";
+import { rideOver } from "@wet-thread/core/edit/laying/ride";
 import { type Compared, compare, matchedTracks } from "@wet-thread/core/model/compare";
 import { NEW_PIECE, PIECE_ID } from "@wet-thread/core/model/document";
 import { Modes } from "@wet-thread/core/model/modes";
@@ -127,10 +130,11 @@ export async function patchVersion(id: string, { name, description, place, modes
     const set = Object.fromEntries(Object.entries({ name, description, modes }).filter(([, value]) => value !== undefined));
     if (Object.keys(set).length > 0) await tx.update(versions).set(set).where(eq(versions.id, id));
     if (place === undefined) return;
+    // Among those that are there: deleted ones are in nobody's list.
     const rows = await tx
       .select({ id: versions.id })
       .from(versions)
-      .where(eq(versions.projectId, projectId))
+      .where(and(eq(versions.projectId, projectId), isNull(versions.removedAt)))
       .orderBy(asc(versions.place), asc(versions.createdAt))
       .for("update");
     const order = rows.map((r) => r.id).filter((r) => r !== id);
@@ -214,15 +218,20 @@ export const BringRequest = z
     trackIds: z.array(Id).min(1).optional().describe("whole tracks"),
     at: Position.optional().describe("where the first of it goes; left out, each where it lies"),
     marks: z.boolean().default(false).describe("markers and sections that lie in its span too"),
+    time: z.boolean().default(false).describe("tempo, meter, frame rate and the number of the first bar too; only where `at` is left out"),
     overlap: z.enum(["layer", "cover", "blend"]).default("cover"),
     key: z.string().min(4).max(80).optional(),
   })
   .refine((r) => [r.clipIds, r.range, r.trackIds].filter(Boolean).length === 1, {
     message: "Name `clipIds`, a `range` or `trackIds`.",
     path: ["clipIds"],
-  });
+  })
+  .refine((r) => !r.time || r.at === undefined, { message: "Tempo and meter come along to where they lie only: leave `at` out.", path: ["time"] });
 
-/** Brings clips of another version of the project here, as one step; tracks that are not here come with them. Nothing changes there. */
+/**
+ * Brings clips of another version of the project here, as one step; tracks that are not here come with them, take stacks and bundles that come whole
+ * stay such, and whole tracks bring their ride. Nothing changes there.
+ */
 export async function bringOver(id: string, request: z.infer<typeof BringRequest>) {
   const [here, there] = await Promise.all([loadVersion(id), loadVersion(request.from)]);
   if (here.projectId !== there.projectId)
@@ -251,11 +260,19 @@ export async function bringOver(id: string, request: z.infer<typeof BringRequest
   const added = order.filter((t) => !to.has(t)).map((t) => doc.tracks.get(t) as Track);
   const fresh = new Map(added.map((t) => [t.id, newId()]));
   const ids = new Set(sliced.map((c) => c.id));
-  const pasted = sliced.map((c) => ({
+  const hereOf = (trackId: string): string => to.get(trackId) ?? (fresh.get(trackId) as string);
+  const whole = copiedBundles({ doc }, sliced);
+  const wholes = [...whole.values()].map((b) => ({
+    ...b,
+    trackId: hereOf(b.trackId),
+    start: b.start - first,
+    parent: whole.has(b.parent ?? "") ? b.parent : null,
+  }));
+  const pasted = sliced.map(({ take, ...c }) => ({
     ...c,
-    trackId: to.get(c.trackId) ?? (fresh.get(c.trackId) as string),
+    trackId: hereOf(c.trackId),
     start: c.start - first,
-    bundle: null,
+    ...(c.bundle !== null && whole.has(c.bundle) ? { ...(take !== undefined && { take }) } : { bundle: null }),
     blend: c.blend && ids.has(c.blend.with) ? { ...c.blend, splice: c.blend.splice - first } : null,
   }));
   const marks = request.marks
@@ -272,6 +289,19 @@ export async function bringOver(id: string, request: z.infer<typeof BringRequest
     { type: "add-track", id: fresh.get(t.id) as string, name: t.name },
     { type: "set-track", trackIds: [fresh.get(t.id) as string], color: t.color, height: t.height, gain: t.gain, pan: t.pan },
   ]);
-  const edits = [...tracks, { type: "paste", at, clips: pasted, overlap: request.overlap }, ...marks];
+  // What lies on a track that comes whole is as loud as it was there.
+  const rides = (trackIds ? order : []).flatMap((t) => {
+    const span = doc.tracks.get(t)?.ride;
+    const points = rideOver(
+      here.doc.tracks.get(hereOf(t))?.ride,
+      span && lineWithin(span, first, last, "gain").map((p) => ({ ...p, at: p.at - first })),
+      at,
+      last - first,
+    );
+    return points ? [{ type: "set-ride", trackIds: [hereOf(t)], points }] : [];
+  });
+  const { tempo, meter, frameRate, firstBar } = doc.piece;
+  const time = request.time ? [{ type: "set-time", tempo, meter, frameRate, firstBar, keep: "time" }] : [];
+  const edits = [...time, ...tracks, { type: "paste", at, clips: pasted, wholes, overlap: request.overlap }, ...rides, ...marks];
   return editVersion(id, { revision: request.revision, edits, name: `Bring over from ${there.name}`, key: request.key });
 }

@@ -368,7 +368,13 @@ async function editAtOnce(id: string, request: z.infer<typeof EditRequest>, edit
   await ownRound();
   const version = atHand(there(id, row));
   if (version?.revision !== request.revision) return null;
-  const { step, notes, doc, version: after } = await stepOf(db(), version, request, edits);
+  const made = await stepOf(db(), version, request, edits).catch((error) => {
+    // What can't be done may have been done already, and its answer lost: whoever holds the version looks.
+    if (error instanceof EditError && request.key) return null;
+    throw error;
+  });
+  if (!made) return null;
+  const { step, notes, doc, version: after } = made;
   const { name, changes, kind } = step;
   if (changes.length === 0) return { revision: version.revision, kind, name, changes: [], notes, version: null };
   if (newlyUsed(changes).size > 0 || changes.some(asksToBeMade)) return null;

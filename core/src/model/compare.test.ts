@@ -43,6 +43,31 @@ describe("comparing versions", () => {
     expect(found).toHaveLength(4000);
     expect(found.every((d) => d.kinds.includes("moved") && d.a && d.b && d.b.start - d.a.start === 100)).toBe(true);
   });
+  it("knows a clip again whatever was done to it: stretched, turned round, treated", () => {
+    const other = (edit: Edit): Document => {
+      const doc = after(base, edit);
+      // Under another id, as in a version that began blank.
+      const clips = [...doc.clips.values()].map((c) => (c.id === "b" ? { ...c, id: "other" } : c));
+      return documentOf(2, clips);
+    };
+    for (const edit of [
+      { type: "reverse", clipIds: ["b"] },
+      { type: "stretch", clipIds: ["b"], factor: 1.5, kind: "tape" },
+      { type: "treat", clipIds: ["b"], chain: [{ kind: "invert", on: true }] },
+    ] as Edit[])
+      expect(told(base, other(edit))).toEqual([["b", "other", "changed"]]);
+  });
+  it("gives up at no number: thousands of one window, fewer of them there, each is its nearest one", () => {
+    const many = (name: string, count: number, every: number): Document =>
+      documentOf(
+        1,
+        Array.from({ length: count }, (_, i) => plainClip({ id: `${name}${i}`, name: "Loop", start: i * every, length: 400 })),
+      );
+    const found = compare(many("a", 3000, 500), many("b", 1000, 1500));
+    // A third of them lie where one lies there, and are no difference.
+    expect(found).toHaveLength(2000);
+    expect(found.every((d) => d.kinds.join() === "only-a")).toBe(true);
+  });
   it("matches clips of other ids by what they play, the most of it first, and tracks by name", () => {
     const other = documentOf(2, [
       plainClip({ id: "x", start: 40, length: 900 }),

@@ -1,11 +1,12 @@
 import { written } from "../base/digest";
+import { firstWhere } from "../base/sorted";
 import type { Document } from "./document";
-import { playedId } from "./recipe/played-recording";
+import { playedId, playedSource } from "./recipe/played-recording";
 import { type Clip, clipEnd } from "./schema";
 
 /*
  * What is different between two versions, clip by clip. A copy keeps the ids of what it was made from, so clips are matched by id first;
- * others by what they play: most of it in common, then the nearest start. Tracks are matched by id, else by name.
+ * others by what they play of their recording: most of it in common, then the nearest start. Tracks are matched by id, else by name.
  */
 
 /** How a clip differs; one clip may differ in several ways. */
@@ -35,60 +36,100 @@ export function matchedTracks(a: Document, b: Document): Map<string, string> {
   return matched;
 }
 
-const overlap = (a: Clip, b: Clip): number => Math.min(a.offset + a.length, b.offset + b.length) - Math.max(a.offset, b.offset);
+/** A clip, and the window of its recording that it plays, in samples of the recording. */
+interface Windowed {
+  readonly clip: Clip;
+  readonly from: number;
+  readonly to: number;
+}
+
+/** The window of its recording that a clip plays, whatever is done to it: as a part of all that it could play, which runs over the whole recording. */
+function windowed(doc: Document, clip: Clip): Windowed {
+  const recording = doc.sources.get(clip.sourceId)?.length ?? 0;
+  const played = playedSource(doc.sources, clip)?.length ?? recording;
+  const scale = played > 0 ? recording / played : 1;
+  const [from, to] = [clip.offset * scale, (clip.offset + clip.length) * scale];
+  return clip.recipe?.reverse ? { clip, from: recording - to, to: recording - from } : { clip, from, to };
+}
 
 /** What of a clip no move and no trim changes. */
 function rest({ id: _, trackId: __, start: ___, length: ____, offset: _____, bars: ______, blend, ...more }: Clip): string {
   return written([more, blend && { law: blend.law, place: blend.place, linked: blend.linked }]);
 }
 
-/** More pairs than this are not all looked at: those with the very same window are matched in order first. */
-const MOST_PAIRS = 1_000_000;
+/** Up to so many pairs of one recording all are held against each other. */
+const ALL_PAIRS = 1_000_000;
+/** Beyond, each clip is held against so many: those that begin nearest to it in their recording, and on the timeline those that play the very same. */
+const NEAREST = 48;
+
+/** The items nearest to a value, of some that are sorted by it; those at equal distance from the left first. */
+function* nearest<T>(sorted: readonly T[], valueOf: (item: T) => number, value: number): Generator<T> {
+  let after = firstWhere(sorted.length, (i) => valueOf(sorted[i]) >= value);
+  let before = after - 1;
+  for (let n = 0; n < NEAREST && (before >= 0 || after < sorted.length); n++) {
+    const next = after < sorted.length ? valueOf(sorted[after]) - value : Number.POSITIVE_INFINITY;
+    const last = before >= 0 ? value - valueOf(sorted[before]) : Number.POSITIVE_INFINITY;
+    yield next < last ? sorted[after++] : sorted[before--];
+  }
+}
+
+function grouped<T>(items: Iterable<T>, key: (item: T) => string): Map<string, T[]> {
+  const groups = new Map<string, T[]>();
+  for (const item of items) {
+    const list = groups.get(key(item));
+    if (list) list.push(item);
+    else groups.set(key(item), [item]);
+  }
+  return groups;
+}
+
+/** Which clips are held against which, of those that play one recording. */
+function* held(ones: readonly Windowed[], others: readonly Windowed[]): Generator<[Windowed, Windowed]> {
+  if (ones.length * others.length <= ALL_PAIRS) {
+    for (const one of ones) for (const other of others) yield [one, other];
+    return;
+  }
+  const window = ({ clip }: Windowed): string => `${playedId(clip)} ${clip.offset} ${clip.length}`;
+  const startOf = ({ clip }: Windowed): number => clip.start;
+  const byWindow = [...others].sort((x, y) => x.from - y.from);
+  const same = grouped(
+    [...others].sort((x, y) => startOf(x) - startOf(y)),
+    window,
+  );
+  for (const one of ones) {
+    for (const other of nearest(same.get(window(one)) ?? [], startOf, startOf(one))) yield [one, other];
+    for (const other of nearest(byWindow, (w) => w.from, one.from)) yield [one, other];
+  }
+}
 
 /**
- * Matches clips of both sides by what they play: the most in common first, then the nearest start, each at most once. Those that were matched
- * are taken out of both.
+ * Matches clips of both sides by what they play of the same recording, whatever is done to it: the most in common first, then the nearest start,
+ * each at most once. Those that were matched are taken out of both.
  */
-function matchedByPlayed(leftA: Map<string, Clip>, leftB: Map<string, Clip>): [Clip, Clip][] {
+function matchedByPlayed(a: Document, b: Document, leftA: Map<string, Clip>, leftB: Map<string, Clip>): [Clip, Clip][] {
+  const bySource = ({ clip }: Windowed): string => clip.sourceId;
+  const there = grouped(
+    [...leftB.values()].map((c) => windowed(b, c)),
+    bySource,
+  );
+  const here = grouped(
+    [...leftA.values()].map((c) => windowed(a, c)),
+    bySource,
+  );
+  const candidates: { one: Clip; other: Clip; common: number; apart: number }[] = [];
+  for (const [id, list] of here)
+    for (const [one, other] of held(list, there.get(id) ?? [])) {
+      const common = Math.min(one.to, other.to) - Math.max(one.from, other.from);
+      if (common > 0) candidates.push({ one: one.clip, other: other.clip, common, apart: Math.abs(one.clip.start - other.clip.start) });
+    }
+  candidates.sort((x, y) => y.common - x.common || x.apart - y.apart || (x.one.id < y.one.id ? -1 : 1));
   const pairs: [Clip, Clip][] = [];
-  const pair = (one: Clip, other: Clip): void => {
+  for (const { one, other } of candidates) {
+    if (!leftA.has(one.id) || !leftB.has(other.id)) continue;
     pairs.push([one, other]);
     leftA.delete(one.id);
     leftB.delete(other.id);
-  };
-  const grouped = (clips: Iterable<Clip>, key: (c: Clip) => string): Map<string, Clip[]> => {
-    const groups = new Map<string, Clip[]>();
-    for (const clip of clips) {
-      const list = groups.get(key(clip));
-      if (list) list.push(clip);
-      else groups.set(key(clip), [clip]);
-    }
-    return groups;
-  };
-  const count = (x: ReadonlyMap<string, readonly Clip[]>, y: ReadonlyMap<string, readonly Clip[]>): number =>
-    [...x].reduce((sum, [key, list]) => sum + list.length * (y.get(key)?.length ?? 0), 0);
-  const groups = () => [grouped(leftA.values(), playedId), grouped(leftB.values(), playedId)] as const;
-  let [ownA, ownB] = groups();
-  if (count(ownA, ownB) > MOST_PAIRS) {
-    const window = (c: Clip): string => `${playedId(c)} ${c.offset} ${c.length}`;
-    const others = grouped(leftB.values(), window);
-    for (const [key, list] of grouped(leftA.values(), window)) {
-      const same = (others.get(key) ?? []).sort((x, y) => x.start - y.start);
-      list.sort((x, y) => x.start - y.start).forEach((one, i) => same[i] && pair(one, same[i]));
-    }
-    [ownA, ownB] = groups();
-    // What is still too much to be looked at pair by pair is only here, or only there.
-    if (count(ownA, ownB) > MOST_PAIRS) return pairs;
   }
-  const candidates: { one: Clip; other: Clip; common: number; apart: number }[] = [];
-  for (const [key, list] of ownA)
-    for (const one of list)
-      for (const other of ownB.get(key) ?? []) {
-        const common = overlap(one, other);
-        if (common > 0) candidates.push({ one, other, common, apart: Math.abs(one.start - other.start) });
-      }
-  candidates.sort((x, y) => y.common - x.common || x.apart - y.apart || (x.one.id < y.one.id ? -1 : 1));
-  for (const { one, other } of candidates) if (leftA.has(one.id) && leftB.has(other.id)) pair(one, other);
   return pairs;
 }
 
@@ -106,12 +147,15 @@ export function compare(a: Document, b: Document): Compared[] {
     leftA.delete(id);
     leftB.delete(id);
   }
-  pairs.push(...matchedByPlayed(leftA, leftB));
+  pairs.push(...matchedByPlayed(a, b, leftA, leftB));
   const found: Compared[] = [];
   for (const [one, other] of pairs) {
     const kinds: Difference[] = [];
-    if (one.start - one.offset !== other.start - other.offset || tracks.get(one.trackId) !== other.trackId) kinds.push("moved");
-    if (one.offset !== other.offset || one.length !== other.length) kinds.push("trimmed");
+    // Where both play the very same, a trim of the start leaves what is heard where it was; otherwise only the edges can be held against each other.
+    const alike = playedId(one) === playedId(other);
+    const place = (c: Clip): number => (alike ? c.start - c.offset : c.start);
+    if (place(one) !== place(other) || tracks.get(one.trackId) !== other.trackId) kinds.push("moved");
+    if (alike && (one.offset !== other.offset || one.length !== other.length)) kinds.push("trimmed");
     if (rest(one) !== rest(other)) kinds.push("changed");
     if (kinds.length > 0) found.push({ a: one, b: other, kinds });
   }

@@ -1,7 +1,7 @@
 import { firstAtOrAfter } from "../base/sorted";
 import type { Document } from "../model/document";
 import type { Lane } from "../model/index/lane";
-import { clipEnd } from "../model/schema";
+import { type Clip, clipEnd } from "../model/schema";
 import type { PointKind, PointSource } from "./snap";
 
 /** Points at sorted positions. */
@@ -21,11 +21,14 @@ export function sortedPoints(kind: PointKind, sorted: ArrayLike<number>): PointS
 const edgeLists = new WeakMap<Lane, Float64Array>();
 const startLists = new WeakMap<Lane, Float64Array>();
 
-/** Starts of a lane's clips, which are in order of them. */
+/** Where a clip begins; a pick of a take stack that is blended at its splice: a border between picks is one place, however long its blend. */
+const startOf = (c: Clip): number => (c.take !== undefined && c.blend ? c.blend.splice : c.start);
+
+/** Starts of a lane's clips, sorted. */
 function startsOf(lane: Lane): Float64Array {
   let starts = startLists.get(lane);
   if (!starts) {
-    starts = Float64Array.from(lane.clips, (c) => c.start);
+    starts = Float64Array.from(lane.clips, startOf).sort();
     startLists.set(lane, starts);
   }
   return starts;
@@ -35,12 +38,9 @@ function startsOf(lane: Lane): Float64Array {
 function edgesOf(lane: Lane): Float64Array {
   let edges = edgeLists.get(lane);
   if (!edges) {
-    edges = new Float64Array(lane.clips.length * 2);
-    lane.clips.forEach((c, i) => {
-      (edges as Float64Array)[2 * i] = c.start;
-      (edges as Float64Array)[2 * i + 1] = clipEnd(c);
-    });
-    edges.sort();
+    /** Where picks end that the next one is blended with. */
+    const ends = new Map(lane.clips.flatMap((c) => (c.take !== undefined && c.blend ? [[c.blend.with, c.blend.splice] as const] : [])));
+    edges = Float64Array.from(lane.clips.flatMap((c) => [startOf(c), ends.get(c.id) ?? clipEnd(c)])).sort();
     edgeLists.set(lane, edges);
   }
   return edges;

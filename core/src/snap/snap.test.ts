@@ -177,4 +177,19 @@ describe("snapping", () => {
     expect(snap(query({ wanted: 1190, pull: "near", points })).position).toBe(1000);
     expect(snap(query({ wanted: 1190, pull: "near", points, reach: 100 })).position).toBe(1200);
   });
+  it("takes a border between picks of a take stack for one place, its splice, however long its blend", () => {
+    const clip = { sourceId: "mono", layer: 0, bundle: "stack" } as const;
+    const doc = documentOf(1, [
+      plainClip({ ...clip, id: "a", start: 1000, length: 3100, take: "one" }),
+      {
+        ...plainClip({ ...clip, id: "b", start: 3900, length: 2000, take: "two" }),
+        blend: { with: "a", splice: 4000, law: "auto", place: "centred", linked: true },
+      },
+    ]);
+    const track = [...doc.tracks.keys()];
+    for (const startsOnly of [false, true]) {
+      const points = edgePoints(doc, track, new Set(), false, startsOnly);
+      for (const near of [3890, 3900, 4010, 4100, 4110]) expect(points.nearest(near, 150)).toBe(4000);
+    }
+  });
 });

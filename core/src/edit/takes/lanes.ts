@@ -195,12 +195,28 @@ export function pickFrom(tx: Transaction, stackId: string, laneId: string, start
 }
 
 /**
+ * A stretch that is to be picked, and with it what would be left of the picks at its ends where that is shorter than the blend of a border: it
+ * could not be blended on both sides, and would be heard raw. To be called while no pick is blended.
+ */
+export function withSlivers(tx: Transaction, stackId: string, start: number, end: number, border: number): [number, number] {
+  let [from, to] = [start, end];
+  for (const { start: a, length } of picksOf(tx.doc, tx.bundle(stackId))) {
+    if (a < start && start < a + length && start - a < border) from = a;
+    if (a < end && end < a + length && a + length - end < border) to = a + length;
+  }
+  return [from, to];
+}
+
+/**
  * Blends a border: around it where both sides have the material, else to the side where one of them has; where none has any it stays an edge
  * like any other.
  */
-export function blendBorder(tx: Transaction, leftId: string, rightId: string, length: number): void {
+export function blendBorder(tx: Transaction, leftId: string, rightId: string, most: number): void {
   const [left, right] = [tx.clip(leftId), tx.clip(rightId)];
-  if (length < 1 || clipEnd(left) !== right.start) return;
+  if (clipEnd(left) !== right.start) return;
+  // Each of the two has another border, and room for both.
+  const length = Math.min(most, left.length, right.length);
+  if (length < 1) return;
   const has = materialAt(left, right, right.start, playedSource(tx.before.sources, left)?.length ?? 0);
   const half = Math.ceil(length / 2);
   const place = has.after >= half && has.before >= half ? "centred" : has.after >= has.before ? "after" : "before";

@@ -1,5 +1,4 @@
 import { z } from "zod";
-import { lineThinned, lineWithin } from "../../../dsp/envelope";
 import { movedClip } from "../../../model/clip/even-layout";
 import { timebaseOf } from "../../../model/document";
 import { clipEnd, type EnvelopePoint, Length, MOST_POINTS, Position } from "../../../model/schema";
@@ -10,6 +9,7 @@ import { BARE_EDGES } from "../../edge-origins";
 import { EditError } from "../../errors";
 import { WINDOW } from "../../law";
 import { laidBundles, layCopies } from "../../laying/copies";
+import { rideOver } from "../../laying/ride";
 import { SpanContent, spanContent } from "../../laying/span-content";
 import { ripple, shiftMarks } from "../../opening/neighbours";
 import type { Transaction } from "../../transaction";
@@ -68,13 +68,8 @@ export const removeTime = defineEdit({
 /** Lays the ride of a span over the time that was opened for it; where there was none the span is at 0 dB, as what lies around one that has none is. */
 function layRide(tx: Transaction, trackId: string, span: readonly EnvelopePoint[] | undefined, at: number, length: number): void {
   const track = tx.track(trackId);
-  const plain = [{ at: 0, value: 0 }];
-  const { ride: around = plain } = track;
-  if (!track.ride && !span) return;
-  const end = at + length;
-  const within = lineWithin(span ?? plain, 0, length, "gain").map((p) => ({ ...p, at: p.at + at }));
-  const last = Math.max(end + 1, around[around.length - 1].at + 1);
-  const ride = lineThinned([...(at > 0 ? lineWithin(around, 0, at, "gain") : []), ...within, ...lineWithin(around, end, last, "gain")]);
+  const ride = rideOver(track.ride, span, at, length);
+  if (!ride) return;
   if (ride.length > MOST_POINTS) throw new EditError(`The gain ride of ${track.name || "a track"} would have more than ${MOST_POINTS} points.`, "at");
   tx.setTrack({ ...track, ride });
 }

@@ -20,6 +20,7 @@ import {
   stackOf,
   stacksAlike,
   takeClip,
+  withSlivers,
 } from "../../takes/lanes";
 import type { Transaction } from "../../transaction";
 
@@ -168,7 +169,7 @@ export const pick = defineEdit({
   type: "pick",
   law: { sound: "stack", fields: WINDOW },
   about:
-    "Picks a stretch of a take stack from one of its lanes; its borders with the other picks are blended. Where the lane has no sound, what was picked stays. Stacks of linked tracks pick from the same lane.",
+    "Picks a stretch of a take stack from one of its lanes; its borders with the other picks are blended. Where the lane has no sound, what was picked stays; what would be left of another pick, shorter than a border's blend, is picked with it. Stacks of linked tracks pick from the same lane.",
   params: z
     .object({ bundleId: Id, laneId: Id, start: Position, end: Position, border: BorderLength })
     .refine((p) => p.end > p.start, { message: "A stretch ends after it starts.", path: ["end"] }),
@@ -180,7 +181,8 @@ export const pick = defineEdit({
     let any = false;
     for (const one of stacksAlike(tx, bundleId))
       repick(tx, one.id, { length: border }, () => {
-        any = pickFrom(tx, one.id, one.takes[index].id, start, end) || any;
+        const [from, to] = withSlivers(tx, one.id, start, end, border);
+        any = pickFrom(tx, one.id, one.takes[index].id, from, to) || any;
       });
     if (!any) throw new EditError(`${name || "The lane"} has no sound there.`, "start");
     return `Pick ${name || "a take"}`;

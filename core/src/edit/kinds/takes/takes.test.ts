@@ -43,6 +43,37 @@ function sound(doc: Document): Float32Array[] {
 }
 
 describe("a take stack", () => {
+  it("leaves no sliver of another pick that is shorter than its blends, wherever a sweep begins and ends", () => {
+    const whole = stacked(200);
+    fc.assert(
+      fc.property(
+        fc.array(fc.tuple(fc.nat(2), fc.integer({ min: 900, max: 6000 }), fc.integer({ min: 1, max: 3000 })), { minLength: 1, maxLength: 6 }),
+        (sweeps) => {
+          let doc = whole;
+          for (const [lane, start, length] of sweeps) {
+            const before = new Set(spans(doc).map(String));
+            try {
+              doc = run(doc, { type: "pick", bundleId: "stack", laneId: lanesIn(doc)[lane], start, end: start + length, border: 200 });
+            } catch (error) {
+              // The lane has no sound there.
+              if (!(error instanceof EditError)) throw error;
+              continue;
+            }
+            // What was swept may be as short as somebody likes; what is left of another pick beside it is not.
+            for (const [of, from, to] of spans(doc)) {
+              if (to - from >= 200 || before.has(String([of, from, to])) || of === lane) continue;
+              const [cutLeft, cutRight] = [from === start + length, to === start];
+              expect({ of, from, to, cut: cutLeft || cutRight }).toMatchObject({ cut: false });
+            }
+          }
+          // However short, each of its borders is blended as far as there is room.
+          for (const c of picksOf(doc, stackIn(doc))) if (c.blend) expect(c.fadeIn.length).toBeLessThanOrEqual(c.length);
+          expect(problems(doc)).toEqual([]);
+        },
+      ),
+      { numRuns: 150 },
+    );
+  });
   it("picks what was heard, from lanes that keep everything, and sounds the same", () => {
     const doc = stacked();
     expect(stackIn(doc).takes?.map((l) => [l.name, l.clips.map((c) => [c.at, c.offset, c.length])])).toEqual([
