@@ -2,7 +2,7 @@ import type { Clip } from "@wet-thread/core/model/schema";
 import { edits } from "@wet-thread/core/testing/edits";
 import fc from "fast-check";
 import { beforeAll, describe, expect, it } from "vitest";
-import { addSource, api, newProject, noise, wavFile } from "../client";
+import { addSource, api, exportWav, newProject, noise, wavFile } from "../client";
 
 const RATE = 48_000;
 
@@ -110,6 +110,56 @@ describe("versions of a project", () => {
     expect((await get(blank)).tracks).toHaveLength(1);
     expect((await bring({ clipIds: ["nothing"] })).status).toBe(422);
     expect((await get(first)).clips).toHaveLength(3);
+  });
+
+  it("bring over a take stack with its lanes, a track with its ride, tempo and meter: it is heard as it was there", async () => {
+    const made = await newProject(RATE);
+    const source = await addSource(made.projectId, wavFile([noise(RATE * 8, 9)]));
+    const lay = (id: string, start: number, offset: number) => ({
+      type: "add-clip",
+      id,
+      trackId: "v",
+      sourceId: source.id,
+      start,
+      offset,
+      length: 2 * RATE,
+    });
+    await edit(
+      made.versionId,
+      { type: "set-time", tempo: [{ tick: 0, bpm: 92 }], meter: [{ tick: 0, numerator: 3, denominator: 4 }], firstBar: 5 },
+      { type: "add-track", id: "v", name: "Voice" },
+      lay("one", RATE, 0),
+      { ...lay("two", RATE, 3 * RATE), overlap: "layer" },
+      { type: "stack-takes", id: "stack", clipIds: ["one", "two"], laneIds: ["low", "high"] },
+      { type: "pick", bundleId: "stack", laneId: "low", start: 2 * RATE, end: 3 * RATE },
+      {
+        type: "set-ride",
+        trackIds: ["v"],
+        points: [
+          { at: 0, value: -3 },
+          { at: 4 * RATE, value: -12 },
+        ],
+      },
+    );
+    const blank = (await api("POST", `/api/projects/${made.projectId}/versions`, { name: "Built" })).body.id;
+    await edit(blank, { type: "set-time", tempo: [{ tick: 0, bpm: 120 }], meter: [{ tick: 0, numerator: 4, denominator: 4 }] });
+    const bring = (body: object) => api("POST", `/api/versions/${blank}/bring`, { revision: 1, from: made.versionId, ...body });
+    expect((await bring({ trackIds: ["v"], time: true, at: 0 })).status).toBe(400);
+    const brought = await bring({ trackIds: ["v"], time: true });
+    expect([brought.status, brought.body.revision]).toEqual([200, 2]);
+    const [there, here] = [await get(made.versionId), await get(blank)];
+    expect([here.tempo, here.meter, here.firstBar]).toEqual([there.tempo, there.meter, there.firstBar]);
+    const lanes = (v: { bundles: { takes: { name: string; clips: { at: number; offset: number; length: number }[] }[] }[] }) =>
+      v.bundles.map((b) => b.takes.map((l) => [l.name, l.clips.map((c) => [c.at, c.offset, c.length])]));
+    expect(lanes(here)).toEqual(lanes(there));
+    expect(Buffer.compare(await exportWav(blank), await exportWav(made.versionId))).toBe(0);
+    // It is a stack: another lane can be picked.
+    const [{ id, takes }] = here.bundles;
+    const picked = await api("POST", `/api/versions/${blank}/edits`, {
+      revision: 2,
+      edits: [{ type: "pick", bundleId: id, laneId: takes[0].id, start: RATE, end: 2 * RATE }],
+    });
+    expect(picked.status).toBe(200);
   });
 
   it("never touch one another's steps: random edits, undo and redo in two of them at once, each in a tab of its own", async () => {

@@ -1,4 +1,5 @@
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
+import pg from "pg";
 import { addSource, api, BASE, newProject, noise, until, wavFile } from "../client";
 import { EditorPage } from "../editor";
 import { type BrowserContext, expect, type Page, test } from "../scene";
@@ -238,6 +239,23 @@ async function crash(page: Page, context: BrowserContext): Promise<void> {
   session.send("Page.crash").catch(() => {});
   await gone;
 }
+
+test("what a page elsewhere left, with its web server killed too, is told at the next start, and taken in as it is", async ({ page }) => {
+  const { projectId, versionId } = await newProject(RATE);
+  await api("POST", `/api/versions/${versionId}/edits`, { revision: 0, edits: [{ type: "add-track", id: "t", name: "Loom" }] });
+  const begun = await api("POST", `/api/versions/${versionId}/recordings`, { tracks: [{ trackId: "t" }] });
+  const sound = noise(1.5 * RATE, 4);
+  expect((await api("PATCH", `/api/recordings/${begun.body.id}?from=0`, new Uint8Array(sound.buffer))).status).toBe(200);
+  const database = new pg.Client({ connectionString: process.env.DATABASE_URL });
+  await database.connect();
+  await database.query("update recordings set alive_at = now() - interval '3 minutes' where id = $1", [begun.body.id]);
+  await database.end();
+  await EditorPage.open(page, { projectId, versionId });
+  await expect(page.getByText("A page elsewhere recorded 1.5 s on Loom, and was not heard of for 3 minutes.")).toBeVisible();
+  await page.getByRole("button", { name: "Take in what came" }).click();
+  await expect(page.getByText("1.5 s of it were kept")).toBeVisible();
+  expect((await onlySource(projectId)).length).toBe(1.5 * RATE);
+});
 
 test("a page that breaks in the midst of a take: the next one takes in what had come, and says so", { tag: "@alone" }, async ({ page, context }) => {
   const { projectId } = await studio(page);

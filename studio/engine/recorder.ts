@@ -175,7 +175,7 @@ export class Recorder {
     const ids = this.armedTracks(doc);
     if (ids.length === 0) return void toast("Arm a track first: the round button on its head.", { id: "recording" });
     if (view().playing) this.transport.stop();
-    useRecorder.setState({ phase: "starting", came: 0, before: 0, kept: 0, away: null, clipped: new Set(), tracks: ids });
+    useRecorder.setState({ phase: "starting", came: 0, taken: 0, kept: 0, away: null, clipped: new Set(), tracks: ids });
     try {
       if (!(await this.openArmed())) return this.idle();
       await this.begin(doc, ids);
@@ -272,7 +272,8 @@ export class Recorder {
     running.sender.push(samples);
     const { sender, sampleRate, start } = running;
     const begins = recorderState().phase === "counting" && this.transport.heardSoFar().some((r) => r.position + r.frames > start);
-    useRecorder.setState({ came: sender.came, ...(begins && { phase: "on" as const, before: sender.came }) });
+    const taken = Math.max(0, ...this.takes(running, sender.came).map((rounds) => rounds.flat().reduce((sum, part) => sum + part.length, 0)));
+    useRecorder.setState({ came: sender.came, taken, ...(begins && { phase: "on" as const }) });
     running.came();
     if (!sender.full && sender.waitingFrames < MOST_WAITING_SECONDS * sampleRate) return;
     if (recorderState().phase === "on") {

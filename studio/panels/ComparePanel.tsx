@@ -22,6 +22,15 @@ const WORDS: Readonly<Record<Difference, string>> = {
   changed: "changed",
 };
 
+function Check({ label, on, set }: { label: string; on: boolean; set: (on: boolean) => void }) {
+  return (
+    <label className="flex items-center gap-1.5">
+      <input type="checkbox" className="accent-ink" checked={on} onChange={(e) => set(e.target.checked)} />
+      {label}
+    </label>
+  );
+}
+
 /** What is different in another version of the project, as a list; chosen clips of it are brought over here. */
 export function ComparePanel() {
   const versions = useSession((s) => s.project.versions);
@@ -34,6 +43,9 @@ export function ComparePanel() {
   const other = (others.find((v) => v.id === wanted) ?? others[0])?.id ?? "";
   const setRows = (next: readonly Compared[] | null): void => useComparing.setState({ rows: next });
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const [wholeTracks, setWholeTracks] = useState(false);
+  const [marks, setMarks] = useState(false);
+  const [time, setTime] = useState(false);
   /** Why it is not known what is different. */
   const [why, setWhy] = useState<string | null>(null);
   const away = useSession((s) => s.save === "waiting");
@@ -69,14 +81,19 @@ export function ComparePanel() {
     return () => window.removeEventListener("keydown", press);
   }, []);
   const base = timebaseOf(session().doc);
+  const sides = (rows ?? []).flatMap((r) => (r.b && chosen.has(r.b.id) ? [r.b] : []));
+  /** What is brought: the clips that are chosen, or all of the tracks they lie on, which come with their ride. */
+  const what = () => (wholeTracks ? { trackIds: [...new Set(sides.map((c) => c.trackId))] } : { clipIds: [...chosen] });
   const bring = async (): Promise<void> => {
     if (chosen.size === 0) return void toast("Choose the clips to bring over: those that are in the other version.", { id: "compare" });
     const own = session();
     try {
       await own.settled();
       const { revision } = own.store.getState();
-      await ask(`/api/versions/${here}/bring`, { json: { revision, from: other, clipIds: [...chosen] } });
-      toast(`Brought over ${chosen.size === 1 ? "1 clip" : `${chosen.size} clips`}`, { id: "compare" });
+      await ask(`/api/versions/${here}/bring`, { json: { revision, from: other, ...what(), marks, time } });
+      const tracks = new Set(sides.map((c) => c.trackId)).size;
+      const count = wholeTracks ? `${tracks} ${tracks === 1 ? "track" : "tracks"}` : `${chosen.size} ${chosen.size === 1 ? "clip" : "clips"}`;
+      toast(`Brought over ${[count, marks && "markers and sections", time && "tempo and meter"].filter(Boolean).join(", ")}`, { id: "compare" });
     } catch (error) {
       if (!(error instanceof ServerError)) throw error;
       toast.error(error.message, { id: "compare" });
@@ -154,6 +171,12 @@ export function ComparePanel() {
         })}
         {rows && rows.length > 500 && <li className="text-ink-2 text-sm">and {rows.length - 500} more</li>}
       </ul>
+      <fieldset className="mt-2 flex flex-wrap gap-x-4 gap-y-1 text-sm">
+        <legend className="sr-only">What comes along</legend>
+        <Check label="all of their tracks, with the ride" on={wholeTracks} set={setWholeTracks} />
+        <Check label="markers and sections" on={marks} set={setMarks} />
+        <Check label="tempo and meter" on={time} set={setTime} />
+      </fieldset>
       <div className="mt-2 flex items-center justify-between gap-2">
         <Button onClick={() => void switchVersion(other, true)}>
           Hear the other <Key>{keyOf("version-next-here")}</Key>

@@ -6,6 +6,7 @@ export interface ComparedClip {
   readonly name: string;
   /** The name of its track. */
   readonly track: string;
+  readonly trackId: string;
   readonly start: number;
   readonly length: number;
 }

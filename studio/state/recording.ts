@@ -69,9 +69,9 @@ export interface RecorderState {
   readonly clipped: ReadonlySet<string>;
   /** Tracks that are being recorded. */
   readonly tracks: readonly string[];
-  /** Samples that have come in, those of them that came before what is kept, and that the server has. */
+  /** Samples that have come in, those of them that are laid (from the first that is kept on), and that the server has. */
   readonly came: number;
-  readonly before: number;
+  readonly taken: number;
   readonly kept: number;
   /** Why the server takes nothing just now, in words. */
   readonly away: string | null;
@@ -86,7 +86,7 @@ export const useRecorder = create<RecorderState>(() => ({
   clipped: NONE,
   tracks: [],
   came: 0,
-  before: 0,
+  taken: 0,
   kept: 0,
   away: null,
   measuring: false,

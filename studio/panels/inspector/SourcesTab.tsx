@@ -73,12 +73,11 @@ export function SourcesTab() {
 
 /** What is being recorded by this page: it lies in the list when it has ended. */
 function UnderWay() {
-  const { phase, tracks, came, before } = useRecorder();
+  const { phase, tracks, taken } = useRecorder();
   const all = useSession((s) => s.doc.tracks);
   const rate = useSession((s) => s.doc.sampleRate);
   if (phase === "off") return null;
-  const words =
-    phase === "on" ? formatClock(came - before, rate, 1) : phase === "starting" || phase === "counting" ? "about to begin" : "being taken in";
+  const words = phase === "on" ? formatClock(taken, rate, 1) : phase === "starting" || phase === "counting" ? "about to begin" : "being taken in";
   return (
     <ul className="mt-3 space-y-1" aria-label="Being recorded">
       {tracks.map((id) => (

@@ -3,7 +3,7 @@ import { useRecorder } from "@/state/recording";
 
 /** How much has been recorded, and how much of it the server has. */
 export function RecordingState({ rate }: { rate: number }) {
-  const { phase, came, before, kept, away, tracks } = useRecorder();
+  const { phase, came, taken, kept, away, tracks } = useRecorder();
   if (phase === "off") return null;
   const seconds = (n: number): string => `${(n / rate).toFixed(1)} s`;
   const words =
@@ -12,7 +12,7 @@ export function RecordingState({ rate }: { rate: number }) {
       : phase === "counting"
         ? "Counting in …"
         : phase === "on"
-          ? `Recording ${tracks.length === 1 ? "" : `${tracks.length} tracks, `}${seconds(came - before)}`
+          ? `Recording ${tracks.length === 1 ? "" : `${tracks.length} tracks, `}${seconds(taken)}`
           : phase === "ending"
             ? "Recording ends …"
             : "Taking in what was recorded …";
