@@ -2,7 +2,7 @@ import fs from "node:fs";
 import path from "node:path";
 import { describe, expect, it } from "vitest";
 import { COMMANDS } from "@/commands/commands";
-import { guidePages } from "./server/guide";
+import { guidePages } from "./server/pieces/guide";
 
 const DOCS = path.join(import.meta.dirname, "../docs");
 const pages = guidePages(fs.readFileSync(path.join(DOCS, "guide.md"), "utf8"));

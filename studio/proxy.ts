@@ -1,5 +1,5 @@
 import { type NextRequest, NextResponse } from "next/server";
-import { admit, isOwnHost } from "./server/auth";
+import { admit, isOwnHost } from "./server/http/auth";
 
 /**
  * Stands before every page (routes under /api check for themselves: a matcher that took them in would cut long uploads): it turns away

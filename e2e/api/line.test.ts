@@ -3,16 +3,16 @@ import http from "node:http";
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { dataOf } from "@wet-thread/core/model/document";
 import { afterAll, beforeAll, expect, it, vi } from "vitest";
-import { FakeServer } from "../../studio/state/fake-server";
-import { closeParked, Session } from "../../studio/state/session";
-import { toast } from "../../studio/state/toast";
+import { FakeServer } from "../../studio/state/sync/fake-server";
+import { closeParked, Session } from "../../studio/state/sync/session";
+import { toast } from "../../studio/state/words/toast";
 import { BadLine } from "../bad-line";
 import { BASE, newProject } from "../client";
 
 // The page's own way to the server (its queue, what it follows, what it keeps) over a line that is as bad as can be: what the hand did is what
 // the server has, each step once, in its order, whichever version it was done in.
 
-vi.mock("../../studio/state/retry", () => ({ restFor: () => new Promise((wake) => setTimeout(wake, 1)) }));
+vi.mock("../../studio/state/sync/retry", () => ({ restFor: () => new Promise((wake) => setTimeout(wake, 1)) }));
 
 /** Things done; a long look takes 10,000. */
 const ACTS = Number(process.env.WET_THREAD_ACTS ?? 600);

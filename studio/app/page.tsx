@@ -1,4 +1,4 @@
-import { Projects } from "@/panels/Projects";
+import { Projects } from "@/panels/projects/Projects";
 
 export default function Page() {
   return <Projects />;

@@ -1,6 +1,6 @@
 import { create } from "zustand";
 import { persist } from "zustand/middleware";
-import { shareTabs } from "@/state/share-tabs";
+import { shareTabs } from "@/state/kept/share-tabs";
 import type { Command } from "./command";
 import { COMMANDS } from "./commands";
 

@@ -1,4 +1,4 @@
-import { recordingSettings, STAND_IN, type TrackInput, useRecorder } from "@/state/recording";
+import { recordingSettings, STAND_IN, type TrackInput, useRecorder } from "@/state/kept/recording";
 import type { FromCapture, Place, ToCapture } from "./capture";
 
 /** Why an input can't be used, for people. */

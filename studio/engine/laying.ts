@@ -1,7 +1,7 @@
-import { ask, ServerError } from "@/state/api";
-import { recordingSettings, setRecording } from "@/state/recording";
-import { restFor } from "@/state/retry";
-import { toast } from "@/state/toast";
+import { recordingSettings, setRecording } from "@/state/kept/recording";
+import { ask, ServerError } from "@/state/sync/api";
+import { restFor } from "@/state/sync/retry";
+import { toast } from "@/state/words/toast";
 import type { RecordingRow } from "./sound-sender";
 
 const LOCK = "wet-thread recording ";

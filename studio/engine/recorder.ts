@@ -4,12 +4,12 @@ import { type Document, documentEnd, timebaseOf } from "@wet-thread/core/model/d
 import { nameOf } from "@wet-thread/core/model/schema";
 import { countIn } from "@wet-thread/core/time/count-in";
 import { type RecordedPart, takesOf } from "@wet-thread/core/time/recorded";
-import { edited, modeRules } from "@/state/modes";
-import { inputOf, recorderState, recordingSettings, STAND_IN, setRecording, useRecorder, useRecording } from "@/state/recording";
-import { session } from "@/state/session";
-import { setSettings, settings } from "@/state/settings";
-import { toast } from "@/state/toast";
-import { selectClips, useView, view } from "@/state/view";
+import { inputOf, recorderState, recordingSettings, STAND_IN, setRecording, useRecorder, useRecording } from "@/state/kept/recording";
+import { setSettings, settings } from "@/state/kept/settings";
+import { session } from "@/state/sync/session";
+import { edited, modeRules } from "@/state/view/modes";
+import { selectClips, useView, view } from "@/state/view/view";
+import { toast } from "@/state/words/toast";
 import type { Place } from "./capture";
 import { findDevices, Inputs, inputName } from "./inputs";
 import { holdRecording, takeInLeft, takenIn } from "./laying";

@@ -1,7 +1,7 @@
 import type { Edit } from "@wet-thread/core/edit/registry";
 import { newKey } from "@wet-thread/core/edit/registry";
-import { ask, ServerError } from "@/state/api";
-import { restFor } from "@/state/retry";
+import { ask, ServerError } from "@/state/sync/api";
+import { restFor } from "@/state/sync/retry";
 
 /** A recording as the server knows it while it comes in. */
 export interface RecordingRow {

@@ -4,7 +4,7 @@ import type { SeamMeasure } from "@wet-thread/core/seam/measure";
 import type { Seam } from "@wet-thread/core/seam/seams";
 import { create } from "zustand";
 import { differences } from "@/engine/differences";
-import { session } from "@/state/session";
+import { session } from "@/state/sync/session";
 import type { AskedSeam, FromMeasurer, ToMeasurer } from "./messages";
 import type { HowToSettle, Settling } from "./settling";
 

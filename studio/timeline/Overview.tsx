@@ -1,10 +1,10 @@
 "use client";
 import { useEffect, useRef } from "react";
 import { transport } from "@/engine/transport";
-import { onMedia } from "@/state/media";
-import { session } from "@/state/session";
-import { settings, useSettings } from "@/state/settings";
-import { setView, useView, view } from "@/state/view";
+import { settings, useSettings } from "@/state/kept/settings";
+import { onMedia } from "@/state/media/media";
+import { session } from "@/state/sync/session";
+import { setView, useView, view } from "@/state/view/view";
 import { followPointer } from "@/ui/pointer-drag";
 import { WORDS } from "./model/overlay-scene";
 import { usePreview } from "./model/preview";

@@ -2,7 +2,7 @@
 import { Tooltip } from "radix-ui";
 import { type ReactNode, useEffect } from "react";
 import { Toaster } from "sonner";
-import { useSettings } from "@/state/settings";
+import { useSettings } from "@/state/kept/settings";
 
 /** What every page stands in: the theme, tips and notices. */
 export function Shell({ children }: { children: ReactNode }) {

@@ -1,6 +1,6 @@
 "use client";
 import { Moon, Sun } from "lucide-react";
-import { setSettings, useSettings } from "@/state/settings";
+import { setSettings, useSettings } from "@/state/kept/settings";
 import { IconButton } from "./controls";
 
 export function ThemeButton() {

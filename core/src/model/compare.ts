@@ -63,13 +63,15 @@ const ALL_PAIRS = 1_000_000;
 const NEAREST = 48;
 
 /** The items nearest to a value, of some that are sorted by it; those at equal distance from the left first. */
-function* nearest<T>(sorted: readonly T[], valueOf: (item: T) => number, value: number): Generator<T> {
-  let after = firstWhere(sorted.length, (i) => valueOf(sorted[i]) >= value);
-  let before = after - 1;
-  for (let n = 0; n < NEAREST && (before >= 0 || after < sorted.length); n++) {
-    const next = after < sorted.length ? valueOf(sorted[after]) - value : Number.POSITIVE_INFINITY;
-    const last = before >= 0 ? value - valueOf(sorted[before]) : Number.POSITIVE_INFINITY;
-    yield next < last ? sorted[after++] : sorted[before--];
+function* nearest<T>(sorted: readonly T[], placeOf: (item: T) => number, value: number): Generator<T> {
+  let right = firstWhere(sorted.length, (i) => placeOf(sorted[i]) >= value);
+  let left = right - 1;
+  for (let n = 0; n < NEAREST && (left >= 0 || right < sorted.length); n++) {
+    const [rightBy, leftBy] = [
+      right < sorted.length ? placeOf(sorted[right]) - value : Number.POSITIVE_INFINITY,
+      left >= 0 ? value - placeOf(sorted[left]) : Number.POSITIVE_INFINITY,
+    ];
+    yield rightBy < leftBy ? sorted[right++] : sorted[left--];
   }
 }
 

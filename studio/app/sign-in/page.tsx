@@ -1,4 +1,4 @@
-import { SignIn } from "@/panels/SignIn";
+import { SignIn } from "@/panels/files/SignIn";
 
 export default async function Page({ searchParams }: { searchParams: Promise<{ to?: string }> }) {
   const { to = "/" } = await searchParams;

@@ -2,8 +2,8 @@
 import { X } from "lucide-react";
 import { Dialog } from "radix-ui";
 import { useRef, useState } from "react";
-import { useExportMenu } from "@/commands/export-here";
-import { toast } from "@/state/toast";
+import { useExportMenu } from "@/commands/files/export-here";
+import { toast } from "@/state/words/toast";
 import { Button, Segments } from "@/ui/controls";
 import { MadeBefore } from "./MadeBefore";
 import { OtherFiles } from "./OtherFiles";

@@ -2,10 +2,10 @@
 import { OUT_FORMATS } from "@wet-thread/core/media/writers";
 import { Download, RotateCw, Trash2 } from "lucide-react";
 import { useCallback, useEffect, useState } from "react";
-import { ask, ServerError } from "@/state/api";
-import { useSession } from "@/state/session";
-import { toast } from "@/state/toast";
-import { sizeOf } from "../size";
+import { ask, ServerError } from "@/state/sync/api";
+import { useSession } from "@/state/sync/session";
+import { toast } from "@/state/words/toast";
+import { sizeOf } from "../frame/size";
 import { fileOf, type OutJob } from "./settings";
 
 interface Made extends OutJob {

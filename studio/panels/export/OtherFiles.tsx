@@ -1,11 +1,11 @@
 "use client";
 import { FRAME_RATES } from "@wet-thread/core/time/timecode";
 import { type ReactNode, useRef, useState } from "react";
-import { switchVersion } from "@/commands/version-switch";
-import { ask, ServerError } from "@/state/api";
-import { session, useSession } from "@/state/session";
-import { useSettings } from "@/state/settings";
-import { toast } from "@/state/toast";
+import { switchVersion } from "@/commands/view/version-switch";
+import { useSettings } from "@/state/kept/settings";
+import { ask, ServerError } from "@/state/sync/api";
+import { session, useSession } from "@/state/sync/session";
+import { toast } from "@/state/words/toast";
 import { Button, Field } from "@/ui/controls";
 
 const link = "inline-flex h-8 items-center justify-center rounded-md border border-line bg-raised px-3 hover:border-ink-3";

@@ -2,9 +2,9 @@
 import type { ApexOptions } from "apexcharts";
 import dynamic from "next/dynamic";
 import { useState } from "react";
-import { useSettings } from "@/state/settings";
+import { useSettings } from "@/state/kept/settings";
 import { PALETTES } from "@/timeline/model/theme";
-import { pointsChart, secondsAxis } from "../chart-look";
+import { pointsChart, secondsAxis } from "../frame/chart-look";
 import type { OutFile, OutJob } from "./settings";
 
 const Chart = dynamic(() => import("react-apexcharts"), { ssr: false });

@@ -1,7 +1,7 @@
 import type { Loudness } from "@wet-thread/core/analysis/loudness";
 import { OUT_FORMATS, type OutFormat, type OutFormatId, type Samples, takesRate } from "@wet-thread/core/media/writers";
 import { create } from "zustand";
-import type { ExportPart } from "@/commands/export-here";
+import type { ExportPart } from "@/commands/files/export-here";
 
 export type Split = "none" | "sections" | "tracks" | "clips";
 export type Level = "as it is" | "loudness" | "peak";

@@ -1,7 +1,7 @@
 import { useCallback, useEffect, useRef, useState } from "react";
-import { ask, ServerError } from "@/state/api";
-import { session, useSession } from "@/state/session";
-import { toast } from "@/state/toast";
+import { ask, ServerError } from "@/state/sync/api";
+import { session, useSession } from "@/state/sync/session";
+import { toast } from "@/state/words/toast";
 import type { OutJob } from "./settings";
 
 /** An export that has been asked for, before the server answered. */

@@ -5,8 +5,8 @@ import { Fragment, type KeyboardEvent, useEffect, useMemo, useRef, useState } fr
 import type { Command } from "@/commands/command";
 import { COMMANDS } from "@/commands/commands";
 import { commandOf, keysOf, keyText, pressed } from "@/commands/keys";
-import { excerpt, fetchGuide, finder, type GuidePage, openHelp, textOf, useGuide, type Words } from "@/state/help";
-import { setView, useView } from "@/state/view";
+import { setView, useView } from "@/state/view/view";
+import { excerpt, fetchGuide, finder, type GuidePage, openHelp, textOf, useGuide, type Words } from "@/state/words/help";
 import { Button, Key } from "@/ui/controls";
 
 /** Commands that are found at most: who looks for more of them has the list of keys. */

@@ -3,8 +3,8 @@ import { timebaseOf } from "@wet-thread/core/model/document";
 import { formatPosition, type PositionUnit } from "@wet-thread/core/time/format";
 import type { Timebase } from "@wet-thread/core/time/grid";
 import clsx from "clsx";
-import { type HistoryRow, session, useSession } from "@/state/session";
-import { useSettings } from "@/state/settings";
+import { useSettings } from "@/state/kept/settings";
+import { type HistoryRow, session, useSession } from "@/state/sync/session";
 import { Empty } from "./parts";
 
 const counted = (n: number, one: string): string[] => (n === 0 ? [] : [`${n} ${one}${n === 1 ? "" : "s"}`]);

@@ -2,11 +2,11 @@
 import { timebaseOf } from "@wet-thread/core/model/document";
 import { formatPosition } from "@wet-thread/core/time/format";
 import { Repeat } from "lucide-react";
-import { addMarkerAtPlayhead, reveal, sectionFromRange } from "@/commands/actions";
+import { addMarkerAtPlayhead, reveal, sectionFromRange } from "@/commands/edit/actions";
 import { keyOf } from "@/commands/keys";
-import { session, useSession } from "@/state/session";
-import { useSettings } from "@/state/settings";
-import { setView, useView } from "@/state/view";
+import { useSettings } from "@/state/kept/settings";
+import { session, useSession } from "@/state/sync/session";
+import { setView, useView } from "@/state/view/view";
 import { placePlayhead } from "@/timeline/gestures/range-gestures";
 import { Button } from "@/ui/controls";
 import { Empty, Label } from "./parts";

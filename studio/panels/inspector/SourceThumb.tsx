@@ -1,9 +1,9 @@
 "use client";
 import { useEffect, useRef } from "react";
 import { sourcePreview, useSourcePreview } from "@/engine/source-preview";
-import type { SourceRow } from "@/state/api";
-import { drawnFromMedia } from "@/state/media";
-import { useSettings } from "@/state/settings";
+import { useSettings } from "@/state/kept/settings";
+import { drawnFromMedia } from "@/state/media/media";
+import type { SourceRow } from "@/state/sync/api";
 import { mix, PALETTES } from "@/timeline/model/theme";
 import { fillColumns, newColumns } from "@/timeline/paint/wave";
 import { dragToLanes } from "./drag-to-lanes";

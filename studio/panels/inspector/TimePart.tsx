@@ -3,10 +3,10 @@ import { kindOf, makingOf, ownWindow } from "@wet-thread/core/model/recipe/playe
 import { type Clip, STRETCH_KINDS, type StretchKind } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
 import type { ReactNode } from "react";
+import { asRecorded, beatsLong, follow, setKind, toBeats, toLengths, toRange, unfollow, warpAtHits, warpOff } from "@/commands/edit/stretch";
 import { keyOf } from "@/commands/keys";
-import { asRecorded, beatsLong, follow, setKind, toBeats, toLengths, toRange, unfollow, warpAtHits, warpOff } from "@/commands/stretch";
-import { session } from "@/state/session";
-import { useSettings } from "@/state/settings";
+import { useSettings } from "@/state/kept/settings";
+import { session } from "@/state/sync/session";
 import { beatsOf, kindFor } from "@/timeline/gestures/stretch-gesture";
 import { Button, Field, Tip } from "@/ui/controls";
 import { Label, lengthFrom, numberFrom, signed } from "./parts";

@@ -1,4 +1,4 @@
-import { session } from "@/state/session";
+import { session } from "@/state/sync/session";
 import type { Gesture } from "@/timeline/gestures/gesture";
 import { type Layable, layRecording } from "@/timeline/gestures/lay-gesture";
 import { clearPreview } from "@/timeline/model/preview";

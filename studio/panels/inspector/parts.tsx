@@ -2,8 +2,8 @@
 import { timebaseOf } from "@wet-thread/core/model/document";
 import { formatLength, parsePosition } from "@wet-thread/core/time/format";
 import type { ReactNode } from "react";
-import { session } from "@/state/session";
-import { toast } from "@/state/toast";
+import { session } from "@/state/sync/session";
+import { toast } from "@/state/words/toast";
 
 export const Label = ({ children, side }: { children: ReactNode; side?: ReactNode }) => (
   <div className="mt-3.5 mb-1 flex justify-between text-ink-2 text-sm">

@@ -2,7 +2,7 @@
 import type { Processor } from "@wet-thread/core/model/recipe/treatment";
 import type { Clip } from "@wet-thread/core/model/schema";
 import { useEffect, useRef, useState } from "react";
-import { hearChain, layChain, treatmentOff } from "@/commands/treat";
+import { hearChain, layChain, treatmentOff } from "@/commands/edit/treat";
 
 interface Laying {
   readonly clips: readonly Clip[];

@@ -1,7 +1,7 @@
-import { session } from "@/state/session";
-import { type Settings, setSettings } from "@/state/settings";
+import { type Settings, setSettings } from "@/state/kept/settings";
+import { session } from "@/state/sync/session";
 import { Field, Segments, Slider } from "@/ui/controls";
-import { SHAPE_NAMES, Shapes } from "../FadeShapes";
+import { SHAPE_NAMES, Shapes } from "../edit/FadeShapes";
 import { lengthFrom, numberFrom } from "../inspector/parts";
 import { Heading } from "./rule-menus";
 import { Chip } from "./steps";

@@ -1,7 +1,7 @@
 import type { GridFamily } from "@wet-thread/core/time/grid";
 import { describeStep, type GridStep, NOTE_DIVISIONS, type NoteFeel } from "@wet-thread/core/time/grid-step";
-import { gridStepOf } from "@/commands/rulers";
-import { type Settings, setSettings } from "@/state/settings";
+import { gridStepOf } from "@/commands/view/rulers";
+import { type Settings, setSettings } from "@/state/kept/settings";
 import { Field, Picture, Segments, Slider } from "@/ui/controls";
 import { Radios } from "@/ui/radios";
 import { Heading, line } from "./rule-menus";

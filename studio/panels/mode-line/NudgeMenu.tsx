@@ -1,7 +1,7 @@
 import { describeStep, type GridStep } from "@wet-thread/core/time/grid-step";
 import { Fragment } from "react";
-import { type NudgePart, nudge } from "@/commands/actions";
-import { type Settings, setSettings } from "@/state/settings";
+import { type NudgePart, nudge } from "@/commands/edit/actions";
+import { type Settings, setSettings } from "@/state/kept/settings";
 import { Field, Key } from "@/ui/controls";
 import { Heading } from "./rule-menus";
 import { Chip, typedStep } from "./steps";

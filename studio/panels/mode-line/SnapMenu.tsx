@@ -1,5 +1,5 @@
 import { keyOf } from "@/commands/keys";
-import { type Settings, setSettings, type Target } from "@/state/settings";
+import { type Settings, setSettings, type Target } from "@/state/kept/settings";
 import { Key, Picture, Segments } from "@/ui/controls";
 import { cloth, Heading, line } from "./rule-menus";
 

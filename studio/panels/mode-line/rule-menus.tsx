@@ -1,7 +1,7 @@
 "use client";
 import type { ReactNode } from "react";
 import { keyOf } from "@/commands/keys";
-import { type Neighbours, type Overlaps, type Reach, type Settings, setSettings } from "@/state/settings";
+import { type Neighbours, type Overlaps, type Reach, type Settings, setSettings } from "@/state/kept/settings";
 import { Key, Picture, Segments } from "@/ui/controls";
 
 export const Heading = ({ children, side }: { children: ReactNode; side?: ReactNode }) => (

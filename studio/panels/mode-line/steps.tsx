@@ -1,7 +1,7 @@
 import type { GridFamily } from "@wet-thread/core/time/grid";
 import { type GridStep, isMusical, parseStep } from "@wet-thread/core/time/grid-step";
 import clsx from "clsx";
-import { toast } from "@/state/toast";
+import { toast } from "@/state/words/toast";
 
 /** Takes a step that a person typed, or says what was not understood. */
 export function typedStep(text: string, then: (step: GridStep) => void): void {

@@ -4,9 +4,9 @@ import { FRAME_RATES } from "@wet-thread/core/time/timecode";
 import { Plus } from "lucide-react";
 import { useRouter } from "next/navigation";
 import { useRef, useState } from "react";
-import { useArranging } from "@/commands/import-files";
-import { ask, type ProjectRow, ServerError } from "@/state/api";
-import { toast } from "@/state/toast";
+import { useArranging } from "@/commands/files/import-files";
+import { ask, type ProjectRow, ServerError } from "@/state/sync/api";
+import { toast } from "@/state/words/toast";
 import { Button, Field, Segments } from "@/ui/controls";
 
 const RATES = ["44100", "48000", "88200", "96000"] as const;

@@ -2,12 +2,12 @@
 import { ArrowRight, Copy, Download, Pencil, Trash2 } from "lucide-react";
 import Link from "next/link";
 import { useEffect, useRef, useState } from "react";
-import { ask, ServerError } from "@/state/api";
-import { toast } from "@/state/toast";
+import { ask, ServerError } from "@/state/sync/api";
+import { toast } from "@/state/words/toast";
 import { Segments } from "@/ui/controls";
 import { NameField } from "@/ui/NameField";
 import { SearchField } from "@/ui/SearchField";
-import { sizeOf } from "../size";
+import { sizeOf } from "../frame/size";
 import { ProjectPicture } from "./ProjectPicture";
 
 export interface ProjectSummary {

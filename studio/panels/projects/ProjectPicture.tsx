@@ -1,6 +1,6 @@
 "use client";
 import { useEffect, useRef, useState } from "react";
-import { ask, ServerError } from "@/state/api";
+import { ask, ServerError } from "@/state/sync/api";
 
 interface Picture {
   readonly columns: number;

@@ -1,4 +1,4 @@
-import { toast } from "@/state/toast";
+import { toast } from "@/state/words/toast";
 
 interface Answer {
   readonly id?: string;

@@ -1,6 +1,6 @@
 "use client";
-import { inputOf, useRecorder, useRecording } from "@/state/recording";
-import { partOf } from "../LevelBar";
+import { inputOf, useRecorder, useRecording } from "@/state/kept/recording";
+import { partOf } from "../frame/LevelBar";
 
 /** How loud it is at the input of an armed track, and a light that stays on where it was too loud, until it is pressed. */
 export function InputLevel({ trackId, name }: { trackId: string; name: string }) {

@@ -1,8 +1,8 @@
 "use client";
 import { findDevices } from "@/engine/inputs";
 import { recorder } from "@/engine/recorder";
-import { FIRST_INPUT, recordingSettings, STAND_IN, setRecording, type TrackInput, useRecorder, useRecording } from "@/state/recording";
-import { toast } from "@/state/toast";
+import { FIRST_INPUT, recordingSettings, STAND_IN, setRecording, type TrackInput, useRecorder, useRecording } from "@/state/kept/recording";
+import { toast } from "@/state/words/toast";
 import { Button, Segments } from "@/ui/controls";
 import { Label } from "../inspector/parts";
 

@@ -5,11 +5,11 @@ import clsx from "clsx";
 import { Mic } from "lucide-react";
 import { runCommand } from "@/commands/commands";
 import { keyOf } from "@/commands/keys";
-import { setRecording, useRecorder, useRecording } from "@/state/recording";
+import { setRecording, useRecorder, useRecording } from "@/state/kept/recording";
 import { Field, IconButton, Popover, Segments } from "@/ui/controls";
+import { Seconds } from "../frame/Listening";
+import { Row } from "../frame/Row";
 import { numberFrom } from "../inspector/parts";
-import { Seconds } from "../Listening";
-import { Row } from "../Row";
 
 /** Longest way through the stand-in, in ms. */
 const MOST_DELAY_MS = 500;

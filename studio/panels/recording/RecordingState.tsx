@@ -1,5 +1,5 @@
 "use client";
-import { useRecorder } from "@/state/recording";
+import { useRecorder } from "@/state/kept/recording";
 
 /** How much has been recorded, and how much of it the server has. */
 export function RecordingState({ rate }: { rate: number }) {

@@ -2,10 +2,10 @@
 import { useEffect, useRef } from "react";
 import { WAVE_STEP } from "@/engine/recorded-wave";
 import { type Growing, recorder } from "@/engine/recorder";
-import { useRecorder } from "@/state/recording";
-import { session } from "@/state/session";
-import { settings } from "@/state/settings";
-import { view } from "@/state/view";
+import { useRecorder } from "@/state/kept/recording";
+import { settings } from "@/state/kept/settings";
+import { session } from "@/state/sync/session";
+import { view } from "@/state/view/view";
 import { CLOTH_TOP, type LaneBox, laneBoxes, RAIL } from "@/timeline/model/geometry";
 import { rulersHeight } from "@/timeline/paint/rulers";
 

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { chooseKeep, keepChosen } from "@/commands/tempo-and-meter";
+import { chooseKeep, keepChosen } from "@/commands/edit/tempo-and-meter";
 import { Segments } from "@/ui/controls";
 
 /** Whether clips and marks keep their time or their bars when tempo or meter change. */

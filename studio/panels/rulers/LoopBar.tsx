@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { session, useSession } from "@/state/session";
+import { session, useSession } from "@/state/sync/session";
 import { dragPoint } from "@/timeline/gestures/drag-point";
 import { useScale } from "./parts";
 

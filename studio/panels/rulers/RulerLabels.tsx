@@ -2,10 +2,10 @@
 import { FRAME_RATES } from "@wet-thread/core/time/timecode";
 import clsx from "clsx";
 import { Settings2 } from "lucide-react";
-import { toggleRuler } from "@/commands/rulers";
-import { session, useSession } from "@/state/session";
-import { RULERS, useSettings } from "@/state/settings";
-import { toast } from "@/state/toast";
+import { toggleRuler } from "@/commands/view/rulers";
+import { RULERS, useSettings } from "@/state/kept/settings";
+import { session, useSession } from "@/state/sync/session";
+import { toast } from "@/state/words/toast";
 import { RULER_NAMES, rulerRows, rulersHeight } from "@/timeline/paint/rulers";
 import { Field, Popover } from "@/ui/controls";
 

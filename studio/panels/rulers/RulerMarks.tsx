@@ -1,8 +1,8 @@
 "use client";
-import { addMarker } from "@/commands/marks";
-import { session } from "@/state/session";
-import { useSettings } from "@/state/settings";
-import { view } from "@/state/view";
+import { addMarker } from "@/commands/edit/marks";
+import { useSettings } from "@/state/kept/settings";
+import { session } from "@/state/sync/session";
+import { view } from "@/state/view/view";
 import { snapped } from "@/timeline/model/snapping";
 import { rulerRows } from "@/timeline/paint/rulers";
 import { LoopBar } from "./LoopBar";

@@ -2,9 +2,9 @@ import { timebaseOf } from "@wet-thread/core/model/document";
 import { parsePosition } from "@wet-thread/core/time/format";
 import { Popover } from "radix-ui";
 import type { ReactNode } from "react";
-import { session } from "@/state/session";
-import { toast } from "@/state/toast";
-import { useView } from "@/state/view";
+import { session } from "@/state/sync/session";
+import { useView } from "@/state/view/view";
+import { toast } from "@/state/words/toast";
 
 /** Samples to pixels, followed while the view moves. */
 export function useScale(): { px: (sample: number) => number; width: number } {

@@ -3,10 +3,10 @@ import type { Seam } from "@wet-thread/core/seam/seams";
 import type { ApexOptions } from "apexcharts";
 import dynamic from "next/dynamic";
 import { useMemo } from "react";
-import { useSession } from "@/state/session";
-import { useSettings } from "@/state/settings";
+import { useSettings } from "@/state/kept/settings";
+import { useSession } from "@/state/sync/session";
 import { PALETTES } from "@/timeline/model/theme";
-import { pointsChart, secondsAxis } from "../chart-look";
+import { pointsChart, secondsAxis } from "../frame/chart-look";
 import type { SeamRow } from "./rows";
 
 const Chart = dynamic(() => import("react-apexcharts"), { ssr: false });

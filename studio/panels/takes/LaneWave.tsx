@@ -2,9 +2,9 @@
 import { madeLength, makingOf, ofPlayedId, playedId } from "@wet-thread/core/model/recipe/played-recording";
 import type { TakeClip, TakeLane } from "@wet-thread/core/model/schema";
 import { useEffect, useRef } from "react";
-import { drawnFromMedia } from "@/state/media";
-import { session } from "@/state/session";
-import { useSettings } from "@/state/settings";
+import { useSettings } from "@/state/kept/settings";
+import { drawnFromMedia } from "@/state/media/media";
+import { session } from "@/state/sync/session";
 import { shownHits } from "@/timeline/model/hit-marks";
 import { faded, mix, PALETTES } from "@/timeline/model/theme";
 import { hitInk, paintHitLines } from "@/timeline/paint/hit-marks";

@@ -1,4 +1,4 @@
-import { ApiError } from "../errors";
+import { ApiError } from "../http/errors";
 import { type FromApart, QUESTIONS, type ToApart } from "./questions";
 
 // The process that works out long answers, for the web process that started it. It ends with it.

@@ -1,9 +1,9 @@
 import { type ChildProcess, fork } from "node:child_process";
 import { setTimeout as wait } from "node:timers/promises";
-import { ApiError } from "../errors";
-import { ofProcess } from "../of-process";
-import { processScript } from "../processes";
-import { Rests } from "../rests";
+import { ApiError } from "../http/errors";
+import { ofProcess } from "../process/of-process";
+import { processScript } from "../process/processes";
+import { Rests } from "../process/rests";
 import type { FromApart, Question, ToApart } from "./questions";
 
 interface Asked {

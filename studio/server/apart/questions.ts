@@ -1,10 +1,10 @@
 import { readArchive } from "../archive/read";
-import { lineUpLane } from "../line-up";
-import { measureClips } from "../measure";
-import { roomOf } from "../room";
-import { seamReport } from "../seams";
-import { soundOf } from "../sound";
-import { compareVersions } from "../version-list";
+import { lineUpLane } from "../heard/line-up";
+import { measureClips } from "../heard/measure";
+import { roomOf } from "../heard/room";
+import { seamReport } from "../heard/seams";
+import { soundOf } from "../heard/sound";
+import { compareVersions } from "../pieces/version-list";
 
 /**
  * Questions whose answers take longer than a web server may be busy with one thing: they are worked out in a process of their own. An answer

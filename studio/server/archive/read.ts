@@ -11,13 +11,13 @@ import yauzl from "yauzl";
 import { z } from "zod";
 import { db } from "../db/client";
 import { projects, sources, steps, versions } from "../db/schema";
-import { ApiError } from "../errors";
-import { newId } from "../ids";
+import { ApiError } from "../http/errors";
 import { enqueue } from "../jobs/queue";
-import { registerMade } from "../made";
-import { getProject } from "../projects";
-import { mostBytes } from "../sources";
-import { sourceWriter, storedBytes } from "../store";
+import { getProject } from "../pieces/projects";
+import { newId } from "../process/ids";
+import { registerMade } from "../recorded/made";
+import { mostBytes } from "../recorded/sources";
+import { sourceWriter, storedBytes } from "../recorded/store";
 import { ARCHIVE_VERSION, MANIFEST, Manifest, StepLine } from "./format";
 
 /** Bytes that a version's content, or the manifest, may have once it is unpacked. */

@@ -5,10 +5,10 @@ import { and, asc, eq, gt, inArray, lte } from "drizzle-orm";
 import yazl from "yazl";
 import { db } from "../db/client";
 import { type StepState, sources, steps } from "../db/schema";
-import { getProject } from "../projects";
-import { ofProject } from "../sources";
-import { readSource } from "../store";
-import { loadVersion } from "../versions";
+import { getProject } from "../pieces/projects";
+import { loadVersion } from "../pieces/versions";
+import { ofProject } from "../recorded/sources";
+import { readSource } from "../recorded/store";
 import { ARCHIVE_FORMAT, ARCHIVE_VERSION, MANIFEST, type Manifest } from "./format";
 
 /** Steps fetched at a time. */

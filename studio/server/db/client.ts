@@ -2,7 +2,7 @@ import type { SQL } from "drizzle-orm";
 import { drizzle, type NodePgDatabase } from "drizzle-orm/node-postgres";
 import { PgDialect } from "drizzle-orm/pg-core";
 import pg from "pg";
-import { ofProcess } from "../of-process";
+import { ofProcess } from "../process/of-process";
 
 export type Database = NodePgDatabase;
 

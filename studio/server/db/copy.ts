@@ -1,6 +1,6 @@
 import type { PoolClient } from "pg";
 import { type CopyStreamQuery, from as copyFrom, to as copyTo } from "pg-copy-streams";
-import type { Turns } from "../turns";
+import type { Turns } from "../process/turns";
 import { pool } from "./client";
 
 // Long runs of bytes go in and out of the database by its binary COPY: many times faster than row by row, where each byte becomes two

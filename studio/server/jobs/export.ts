@@ -7,14 +7,14 @@ import { eq } from "drizzle-orm";
 import yazl from "yazl";
 import { db } from "../db/client";
 import { type ExportedFile, exportBytes, exportJobs, versions } from "../db/schema";
-import { announce } from "../events";
-import { type ExportPart, exportParts } from "../export-parts";
-import { type ExportSpec, rateOf } from "../export-request";
-import { namesOf } from "../exports";
 import { Aside } from "../media/aside";
 import { encoded, type SampleBlock } from "../media/encode";
-import { exportWriter } from "../store";
-import { loadVersionAt } from "../versions";
+import { type ExportPart, exportParts } from "../out/export-parts";
+import { type ExportSpec, rateOf } from "../out/export-request";
+import { namesOf } from "../out/exports";
+import { announce } from "../pieces/events";
+import { loadVersionAt } from "../pieces/versions";
+import { exportWriter } from "../recorded/store";
 import { rendered, SoundMissing } from "./rendering";
 
 /** An export that was called off while it was under way. */

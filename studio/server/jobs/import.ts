@@ -8,12 +8,12 @@ import { SURE } from "@wet-thread/core/model/clip/hits";
 import { eq } from "drizzle-orm";
 import { db } from "../db/client";
 import { type Asking, sources } from "../db/schema";
-import { announceSource } from "../events";
 import { Aside } from "../media/aside";
 import { decode } from "../media/decode";
-import { clearSamples, SampleRows } from "../samples";
-import { TAIL_MISSING } from "../sources";
-import { storedBytes } from "../store";
+import { announceSource } from "../pieces/events";
+import { clearSamples, SampleRows } from "../recorded/samples";
+import { TAIL_MISSING } from "../recorded/sources";
+import { storedBytes } from "../recorded/store";
 
 /** Collects one channel's samples into chunks of 65,536. */
 class ChunkFiller {

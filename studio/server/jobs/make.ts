@@ -1,8 +1,8 @@
 import { and, eq, ne } from "drizzle-orm";
 import { db } from "../db/client";
 import { made, sources } from "../db/schema";
-import { announceSource } from "../events";
-import { makeChunks } from "../made";
+import { announceSource } from "../pieces/events";
+import { makeChunks } from "../recorded/made";
 import type { JobPayloads } from "./queue";
 
 /** Makes chunks of what a recipe makes, as far as they are not there; one that was killed half way goes on where it was. */

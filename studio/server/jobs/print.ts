@@ -5,11 +5,11 @@ import type { Document } from "@wet-thread/core/model/document";
 import { and, eq, inArray, ne } from "drizzle-orm";
 import { db } from "../db/client";
 import { printJobs, sources, steps, versions } from "../db/schema";
-import { ApiError } from "../errors";
-import { announce } from "../events";
-import { newId } from "../ids";
-import { sourceWriter } from "../store";
-import { editVersion, loadVersion, loadVersionAt } from "../versions";
+import { ApiError } from "../http/errors";
+import { announce } from "../pieces/events";
+import { editVersion, loadVersion, loadVersionAt } from "../pieces/versions";
+import { newId } from "../process/ids";
+import { sourceWriter } from "../recorded/store";
 import { importSource } from "./import";
 import { rendered, SoundMissing } from "./rendering";
 

@@ -5,10 +5,10 @@ import { and, eq, inArray, ne } from "drizzle-orm";
 import { db } from "../db/client";
 import { copyOut, numbers, quoted } from "../db/copy";
 import { projects, type RecordedTrack, recordedParts, recordings, sources, versions } from "../db/schema";
-import { ApiError } from "../errors";
-import { announce } from "../events";
-import { sourceWriter } from "../store";
-import { editVersion, loadVersion } from "../versions";
+import { ApiError } from "../http/errors";
+import { announce } from "../pieces/events";
+import { editVersion, loadVersion } from "../pieces/versions";
+import { sourceWriter } from "../recorded/store";
 import { importSource } from "./import";
 import type { JobPayloads } from "./queue";
 

@@ -2,9 +2,9 @@ import type { Document } from "@wet-thread/core/model/document";
 import { ofPlayedId } from "@wet-thread/core/model/recipe/played-recording";
 import type { SourceSpan } from "@wet-thread/core/render/reader";
 import { isAudible, Renderer, soloCounts, spansNeeded } from "@wet-thread/core/render/renderer";
-import { madeFirst } from "../made";
-import { StoredReader } from "../samples";
-import { BytesMissing } from "../store";
+import { madeFirst } from "../recorded/made";
+import { StoredReader } from "../recorded/samples";
+import { BytesMissing } from "../recorded/store";
 
 /** Frames rendered in one go. */
 const BLOCK = 65_536;

@@ -1,6 +1,6 @@
 import { fork } from "node:child_process";
-import { processScript } from "../processes";
-import { Rests } from "../rests";
+import { processScript } from "../process/processes";
+import { Rests } from "../process/rests";
 import { countDeath, type FromWorker, LOST_DATABASE, takeUpAgain } from "./tries";
 
 /** What is new lives in so much room, in megabytes: work on long recordings makes much that is soon gone, and more room would only be filled with it. */

@@ -1,7 +1,7 @@
 import { Worker } from "node:worker_threads";
 import type { Loudness } from "@wet-thread/core/analysis/loudness";
 import type { Onset } from "@wet-thread/core/analysis/transients";
-import { processScript } from "../processes";
+import { processScript } from "../process/processes";
 
 /** What can be worked out aside, and what is found. */
 export interface Kinds {

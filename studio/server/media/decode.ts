@@ -4,7 +4,7 @@ import { pipeline } from "node:stream/promises";
 import type { AudioFormat, RecordingInfo, Survey } from "@wet-thread/core/media/format";
 import { decodeFrames } from "@wet-thread/core/media/pcm";
 import { type ByteSource, MediaError } from "@wet-thread/core/media/source";
-import { dropFolder, newFolder } from "../temporary";
+import { dropFolder, newFolder } from "../process/temporary";
 import { feed, ffmpeg, type Run } from "./ffmpeg";
 
 /** Bytes read in one go. */

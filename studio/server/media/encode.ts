@@ -4,7 +4,7 @@ import path from "node:path";
 import { Dither, type ExportEncoding, encodeFrames, ShapedDither, type WavExtras, wavHeader } from "@wet-thread/core/media/wav/writer";
 import type { OutFormatId, Samples } from "@wet-thread/core/media/writers";
 import { OUT_FORMATS } from "@wet-thread/core/media/writers";
-import { dropFolder, newFolder } from "../temporary";
+import { dropFolder, newFolder } from "../process/temporary";
 import { feed, ffmpeg } from "./ffmpeg";
 
 const ENCODINGS: Record<Samples, ExportEncoding> = { pcm16: "i16", pcm24: "i24", float32: "f32" };

@@ -1,6 +1,6 @@
 import type { PointerEvent as ReactPointerEvent } from "react";
-import { session } from "@/state/session";
-import { view } from "@/state/view";
+import { session } from "@/state/sync/session";
+import { view } from "@/state/view/view";
 import { followPointer } from "@/ui/pointer-drag";
 import { flagLines } from "../model/describe";
 import { clearPreview, setPreview } from "../model/preview";

@@ -1,8 +1,8 @@
 import type { Edit } from "@wet-thread/core/edit/registry";
 import type { Document } from "@wet-thread/core/model/document";
 import type { EnvelopePoint } from "@wet-thread/core/model/schema";
-import { settings } from "@/state/settings";
-import { setView, view } from "@/state/view";
+import { settings } from "@/state/kept/settings";
+import { setView, view } from "@/state/view/view";
 import { flagLines } from "../model/describe";
 import { type DrawnLine, lineOf, roundedValue, valueOfY, valueWords, yOf } from "../model/envelope-lines";
 import { viewGrid } from "../model/grid-columns";

@@ -1,5 +1,5 @@
-import { session } from "@/state/session";
-import { view } from "@/state/view";
+import { session } from "@/state/sync/session";
+import { view } from "@/state/view/view";
 import { scrollTo } from "../model/geometry";
 import type { Press } from "./gesture";
 

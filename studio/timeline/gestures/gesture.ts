@@ -3,9 +3,9 @@ import { EditError } from "@wet-thread/core/edit/errors";
 import { applyEdits, type Edit, newKey, type Outcome } from "@wet-thread/core/edit/registry";
 import type { Document } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
-import { edited, neighboursInForce } from "@/state/modes";
-import { session } from "@/state/session";
-import { type Placing, setView, view } from "@/state/view";
+import { session } from "@/state/sync/session";
+import { edited, neighboursInForce } from "@/state/view/modes";
+import { type Placing, setView, view } from "@/state/view/view";
 import { clearPreview, type Preview, setPreview } from "../model/preview";
 
 /** Where the pointer is, in pixels of the lanes, and the keys that are held. */

@@ -1,5 +1,5 @@
 import type { Document } from "@wet-thread/core/model/document";
-import { view } from "@/state/view";
+import { view } from "@/state/view/view";
 import type { Zone } from "../model/zones";
 import { drawLine } from "./draw-gesture";
 import { dragBlendSide, dragGain, dragSeam, dragSplice, fadeClips, trimClips } from "./edge-gestures";

@@ -1,7 +1,7 @@
 import { attackNear } from "@wet-thread/core/model/clip/hits";
 import type { Document } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
-import { view } from "@/state/view";
+import { view } from "@/state/view/view";
 import { flagLines } from "../model/describe";
 import { editing, type Gesture, type Plan, sampleAt } from "./gesture";
 import { lineWords } from "./stretch-gesture";

@@ -1,7 +1,7 @@
 import { objectOf } from "@wet-thread/core/edit/bundles/members";
 import { transport } from "@/engine/transport";
-import { session } from "@/state/session";
-import { selectClips, setView, type Tool, view, zoomAt } from "@/state/view";
+import { session } from "@/state/sync/session";
+import { selectClips, setView, type Tool, view, zoomAt } from "@/state/view/view";
 import { withoutFlicks } from "@/ui/pointer-drag";
 import { host } from "../host";
 import { scrollTo as scrollIn } from "../model/geometry";

@@ -3,8 +3,8 @@ import { clipOfPart, type KeptPart } from "@wet-thread/core/model/clip/kept-part
 import type { Document } from "@wet-thread/core/model/document";
 import { nameOf } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
-import { modeRules, neighbourRules } from "@/state/modes";
-import { view } from "@/state/view";
+import { modeRules, neighbourRules } from "@/state/view/modes";
+import { view } from "@/state/view/view";
 import { flagLines } from "../model/describe";
 import { laneAt } from "../model/geometry";
 import { jointAt } from "../model/landing";

@@ -1,6 +1,6 @@
 import { applyEdits, type Edit } from "@wet-thread/core/edit/registry";
-import { session } from "@/state/session";
-import { setView, view, zoomWithin } from "@/state/view";
+import { session } from "@/state/sync/session";
+import { setView, view, zoomWithin } from "@/state/view/view";
 import { host } from "../host";
 import { lanesHeight, scrollTo } from "../model/geometry";
 import { clearPreview, setPreview } from "../model/preview";

@@ -1,8 +1,8 @@
 import { type Document, documentEnd } from "@wet-thread/core/model/document";
 import { formatLength } from "@wet-thread/core/time/format";
 import { transport } from "@/engine/transport";
-import { setView, spanInView, view, zoomAt } from "@/state/view";
-import { goTo } from "@/state/view-history";
+import { setView, spanInView, view, zoomAt } from "@/state/view/view";
+import { goTo } from "@/state/view/view-history";
 import { flagLines } from "../model/describe";
 import { HEIGHTS, laneBoxes, scrollTo } from "../model/geometry";
 import { clearPreview, setPreview } from "../model/preview";

@@ -1,6 +1,6 @@
 import type { Document } from "@wet-thread/core/model/document";
 import type { Dye } from "@wet-thread/core/model/schema";
-import type { LentWaves } from "@/state/view";
+import type { LentWaves } from "@/state/view/view";
 import type { LaneBox } from "./geometry";
 import type { ViewGrid } from "./grid-columns";
 import type { Palette } from "./theme";

@@ -1,8 +1,8 @@
 import { type Document, timebaseOf } from "@wet-thread/core/model/document";
 import { formatChange, formatPosition } from "@wet-thread/core/time/format";
 import { describeStep, type GridStep } from "@wet-thread/core/time/grid-step";
-import { settings } from "@/state/settings";
-import { view } from "@/state/view";
+import { settings } from "@/state/kept/settings";
+import { view } from "@/state/view/view";
 import { viewGrid } from "./grid-columns";
 
 const WORDS: Readonly<Record<string, string>> = {

@@ -2,7 +2,7 @@ import { envelopeValue } from "@wet-thread/core/dsp/envelope";
 import type { Document } from "@wet-thread/core/model/document";
 import { envelopeOf, ownPlace, playedPlace, runsBackwards } from "@wet-thread/core/model/recipe/played-recording";
 import { type Clip, clipEnd, type EnvelopePoint } from "@wet-thread/core/model/schema";
-import type { DrawKind, View } from "@/state/view";
+import type { DrawKind, View } from "@/state/view/view";
 import { CLOTH_TOP, type LaneBox, NAME_STRIP, RAIL } from "./geometry";
 
 /** Where 0 dB lies on the way up, and −48 dB; below that the line goes down to silence quickly. */

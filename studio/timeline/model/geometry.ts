@@ -1,6 +1,6 @@
 import type { Document } from "@wet-thread/core/model/document";
 import type { Track } from "@wet-thread/core/model/schema";
-import { setView, type Tall, view } from "@/state/view";
+import { setView, type Tall, view } from "@/state/view/view";
 
 /** Height of the seam rail under a lane's cloth, and of the name strip along a clip's top. */
 export const RAIL = 15;

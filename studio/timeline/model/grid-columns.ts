@@ -1,7 +1,7 @@
 import { type Document, timebaseOf } from "@wet-thread/core/model/document";
 import { type GridLines, gridLines, stepSamples } from "@wet-thread/core/time/grid";
 import type { GridStep } from "@wet-thread/core/time/grid-step";
-import { type Settings, stepInForce } from "@/state/settings";
+import { type Settings, stepInForce } from "@/state/kept/settings";
 
 /** Lines closer than this are thinned to every so-manieth, in pixels. */
 const MIN_DRAWN = 6;

@@ -1,8 +1,8 @@
 import { type HasHits, playedHits } from "@wet-thread/core/model/clip/hits";
 import type { Document } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd, type Hit } from "@wet-thread/core/model/schema";
-import { settings } from "@/state/settings";
-import type { View } from "@/state/view";
+import { settings } from "@/state/kept/settings";
+import type { View } from "@/state/view/view";
 
 /** How high the foot of a hit is, by which it is taken hold of, and how near a press must be to it, in pixels. */
 export const FOOT = 8;

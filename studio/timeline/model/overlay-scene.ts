@@ -1,5 +1,5 @@
 import type { Document } from "@wet-thread/core/model/document";
-import type { View } from "@/state/view";
+import type { View } from "@/state/view/view";
 import type { Preview } from "./preview";
 import type { Palette } from "./theme";
 

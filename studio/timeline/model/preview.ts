@@ -1,6 +1,6 @@
 import type { Document } from "@wet-thread/core/model/document";
 import { create } from "zustand";
-import type { TimeRange } from "@/state/view";
+import type { TimeRange } from "@/state/view/view";
 
 /** What a gesture shows while it goes on. Nothing here is a commit. */
 export interface Preview {

@@ -2,7 +2,7 @@ import type { Document } from "@wet-thread/core/model/document";
 import type { Lane } from "@wet-thread/core/model/index/lane";
 import { quietEdges } from "@wet-thread/core/seam/measure";
 import { classify, type QuietEdge, type Seam, type SeamClass, seamsOf } from "@wet-thread/core/seam/seams";
-import { pageReader } from "@/state/media";
+import { pageReader } from "@/state/media/media";
 
 /** Answers about quiet edges hold for good: they depend on the recording alone. */
 const memory = new Map<string, boolean>();

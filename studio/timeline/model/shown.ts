@@ -1,6 +1,6 @@
 import type { Document } from "@wet-thread/core/model/document";
-import { useSession } from "@/state/session";
-import { type TimeRange, useView } from "@/state/view";
+import { useSession } from "@/state/sync/session";
+import { type TimeRange, useView } from "@/state/view/view";
 import { usePreview } from "./preview";
 
 /** The piece as it is shown: while a gesture goes on, as it would be. */

@@ -5,9 +5,9 @@ import { playedId, playedSource } from "@wet-thread/core/model/recipe/played-rec
 import type { Clip } from "@wet-thread/core/model/schema";
 import { edgePoints, sortedPoints } from "@wet-thread/core/snap/points";
 import { type PointSource, snap } from "@wet-thread/core/snap/snap";
-import { pageReader } from "@/state/media";
-import { settings } from "@/state/settings";
-import { view } from "@/state/view";
+import { settings } from "@/state/kept/settings";
+import { pageReader } from "@/state/media/media";
+import { view } from "@/state/view/view";
 import { laneBoxes } from "./geometry";
 import { viewGrid } from "./grid-columns";
 

@@ -1,5 +1,5 @@
 import type { Dye } from "@wet-thread/core/model/schema";
-import type { Theme } from "@/state/settings";
+import type { Theme } from "@/state/kept/settings";
 
 /** The colours of the canvases: the same tokens as the style sheet, in numbers. */
 export interface Palette {

@@ -1,7 +1,7 @@
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import type { Seam } from "@wet-thread/core/seam/seams";
-import type { Tool, View } from "@/state/view";
+import type { Tool, View } from "@/state/view/view";
 import { drawnGain } from "./drawn-gain";
 import { CLOTH_TOP, type LaneBox, laneAt, NAME_STRIP, RAIL } from "./geometry";
 import { FOOT, hitAt } from "./hit-marks";

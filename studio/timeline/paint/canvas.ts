@@ -1,5 +1,5 @@
 import type { Document } from "@wet-thread/core/model/document";
-import { session } from "@/state/session";
+import { session } from "@/state/sync/session";
 import { preview } from "../model/preview";
 
 /** The document as it is to be drawn: with what a gesture would make of it. */

@@ -1,6 +1,6 @@
 import { madeId, makingOf } from "@wet-thread/core/model/recipe/played-recording";
 import type { Clip } from "@wet-thread/core/model/schema";
-import { useMaking } from "@/state/making";
+import { useMaking } from "@/state/media/making";
 import { NAME_STRIP } from "../model/geometry";
 import { type OverlayScene, WORDS } from "../model/overlay-scene";
 import { pieceNumbers } from "../model/piece-numbers";

@@ -2,8 +2,8 @@ import { dataOf, documentFrom, NEW_PIECE } from "@wet-thread/core/model/document
 import { NO_FADE } from "@wet-thread/core/model/schema";
 import fc from "fast-check";
 import { describe, expect, it, vi } from "vitest";
-import { useSettings } from "@/state/settings";
-import { view } from "@/state/view";
+import { useSettings } from "@/state/kept/settings";
+import { view } from "@/state/view/view";
 import type { ClothScene } from "../model/cloth-scene";
 import { laneBoxes } from "../model/geometry";
 import { viewGrid } from "../model/grid-columns";
@@ -12,7 +12,7 @@ import { zoneAt } from "../model/zones";
 import { paintCloth, weaveFrom } from "./cloth";
 
 // Recordings are loud from end to end here, and never fetched.
-vi.mock(import("@/state/media"), async (original) => {
+vi.mock(import("@/state/media/media"), async (original) => {
   const read = (_: string, __: number, ___: number, out: Float32Array, at: number, count: number): true => !!out.fill(0.5, at, at + count);
   return { ...(await original()), pageReader: { read }, peakTile: () => undefined };
 });

@@ -2,7 +2,7 @@ import { clipEnvelopeFactor } from "@wet-thread/core/dsp/envelope";
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
 import type { Lane } from "@wet-thread/core/model/index/lane";
 import { type Clip, clipEnd, gainFactor, type SourceInfo } from "@wet-thread/core/model/schema";
-import { magnifyOf } from "@/state/view";
+import { magnifyOf } from "@/state/view/view";
 import type { ClothScene } from "../model/cloth-scene";
 import { drawnGain, SMOOTH_CURVE } from "../model/drawn-gain";
 import { CLOTH_TOP, type LaneBox, NAME_STRIP, RAIL } from "../model/geometry";

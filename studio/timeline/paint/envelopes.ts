@@ -1,6 +1,6 @@
 import { envelopeOf, LINE_KINDS } from "@wet-thread/core/model/recipe/played-recording";
 import type { Clip } from "@wet-thread/core/model/schema";
-import type { DrawKind } from "@/state/view";
+import type { DrawKind } from "@/state/view/view";
 import { type DrawnLine, lineOf, yOf } from "../model/envelope-lines";
 import type { LaneBox } from "../model/geometry";
 import { type OverlayScene, px } from "../model/overlay-scene";

@@ -1,5 +1,5 @@
 import { type Clip, clipEnd, type Hit } from "@wet-thread/core/model/schema";
-import type { View } from "@/state/view";
+import type { View } from "@/state/view/view";
 import { FOOT, footed, hidingClips, shownHits } from "../model/hit-marks";
 import { type OverlayScene, px } from "../model/overlay-scene";
 import { faded, mix, type Palette } from "../model/theme";

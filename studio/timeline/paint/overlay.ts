@@ -1,8 +1,8 @@
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
 import type { Lane } from "@wet-thread/core/model/index/lane";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
-import { settings } from "@/state/settings";
-import type { View } from "@/state/view";
+import { settings } from "@/state/kept/settings";
+import type { View } from "@/state/view/view";
 import { drawnGain, SMOOTH_CURVE } from "../model/drawn-gain";
 import { CLOTH_TOP, type LaneBox, laneBoxes, lanesHeight, NAME_STRIP, RAIL } from "../model/geometry";
 import { bandOf } from "../model/layers";

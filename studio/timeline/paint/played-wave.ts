@@ -1,7 +1,7 @@
 import { linePlace, madeId, makingOf, mapOf, playedId, playedOf, runsBackwards } from "@wet-thread/core/model/recipe/played-recording";
 import type { Clip, SourceInfo } from "@wet-thread/core/model/schema";
 import { momentRecorded } from "@wet-thread/core/time/time-map";
-import { isMadeHere } from "@/state/making";
+import { isMadeHere } from "@/state/media/making";
 import { type Columns, fillColumns, newColumns } from "./wave";
 
 /** Nearer than this, in samples a column, what is made is looked at itself: farther away its recording at the map's moments looks the same. */

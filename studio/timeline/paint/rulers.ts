@@ -3,8 +3,8 @@ import { formatClock } from "@wet-thread/core/time/format";
 import { gridLines, stepForZoom, stepSamples } from "@wet-thread/core/time/grid";
 import type { GridStep } from "@wet-thread/core/time/grid-step";
 import { formatTimecode, sampleToFrame } from "@wet-thread/core/time/timecode";
-import { RULERS, type Ruler } from "@/state/settings";
-import type { TimeRange, View } from "@/state/view";
+import { RULERS, type Ruler } from "@/state/kept/settings";
+import type { TimeRange, View } from "@/state/view/view";
 import { faded, type Palette } from "../model/theme";
 
 export const ROW_HEIGHTS: Readonly<Record<Ruler, number>> = { sections: 36, tempo: 21, bars: 25, time: 23, timecode: 23, samples: 23 };

@@ -1,5 +1,5 @@
 import { PEAK_FIELDS, PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
-import { levelFor, pageReader, peakTile, TILE_ENTRIES } from "@/state/media";
+import { levelFor, pageReader, peakTile, TILE_ENTRIES } from "@/state/media/media";
 
 /** Columns of a waveform: least, greatest and RMS of each, for one channel. NaN in `min` where nothing is known yet. */
 export interface Columns {

@@ -1,5 +1,5 @@
 import { editSchemas } from "@wet-thread/core/edit/registry";
-import { route } from "@/server/http";
+import { route } from "@/server/http/http";
 
 export const dynamic = "force-dynamic";
 

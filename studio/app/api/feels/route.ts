@@ -1,5 +1,5 @@
-import { bodyOf, route } from "@/server/http";
-import { keptFeels } from "@/server/presets";
+import { bodyOf, route } from "@/server/http/http";
+import { keptFeels } from "@/server/pieces/presets";
 
 export const dynamic = "force-dynamic";
 

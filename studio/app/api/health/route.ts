@@ -1,5 +1,5 @@
 import { databaseAnswers } from "@/server/db/client";
-import { route } from "@/server/http";
+import { route } from "@/server/http/http";
 
 export const dynamic = "force-dynamic";
 

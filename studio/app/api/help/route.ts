@@ -1,5 +1,5 @@
-import { guide } from "@/server/guide";
-import { route } from "@/server/http";
+import { route } from "@/server/http/http";
+import { guide } from "@/server/pieces/guide";
 
 export const dynamic = "force-dynamic";
 

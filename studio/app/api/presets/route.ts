@@ -1,5 +1,5 @@
-import { bodyOf, route } from "@/server/http";
-import { keptPresets } from "@/server/presets";
+import { bodyOf, route } from "@/server/http/http";
+import { keptPresets } from "@/server/pieces/presets";
 
 export const dynamic = "force-dynamic";
 

@@ -1,6 +1,6 @@
 import { z } from "zod";
-import { bodyOf, queryOf, route } from "@/server/http";
-import { createProject, listProjects, NewProject } from "@/server/projects";
+import { bodyOf, queryOf, route } from "@/server/http/http";
+import { createProject, listProjects, NewProject } from "@/server/pieces/projects";
 
 export const dynamic = "force-dynamic";
 

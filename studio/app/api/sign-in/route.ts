@@ -1,7 +1,7 @@
 import { z } from "zod";
-import { endSession, guessedRight, guessedWrong, isPassphrase, newSession, waitFor } from "@/server/auth";
-import { ApiError } from "@/server/errors";
-import { bodyOf, open } from "@/server/http";
+import { endSession, guessedRight, guessedWrong, isPassphrase, newSession, waitFor } from "@/server/http/auth";
+import { ApiError } from "@/server/http/errors";
+import { bodyOf, open } from "@/server/http/http";
 
 const Given = z.object({ passphrase: z.string().max(1000) });
 

@@ -1,5 +1,5 @@
-import { Editor } from "@/panels/Editor";
-import { firstVersion } from "@/server/projects";
+import { Editor } from "@/panels/frame/Editor";
+import { firstVersion } from "@/server/pieces/projects";
 
 export default async function Page({ params, searchParams }: { params: Promise<{ project: string }>; searchParams: Promise<{ version?: string }> }) {
   const { project } = await params;

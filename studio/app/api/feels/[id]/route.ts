@@ -1,4 +1,4 @@
-import { route } from "@/server/http";
-import { keptFeels } from "@/server/presets";
+import { route } from "@/server/http/http";
+import { keptFeels } from "@/server/pieces/presets";
 
 export const DELETE = route(async (_, { id }) => keptFeels.remove(id));

@@ -1,4 +1,4 @@
-import { route } from "@/server/http";
-import { keptPresets } from "@/server/presets";
+import { route } from "@/server/http/http";
+import { keptPresets } from "@/server/pieces/presets";
 
 export const DELETE = route(async (_, { id }) => keptPresets.remove(id));

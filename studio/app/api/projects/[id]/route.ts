@@ -1,5 +1,5 @@
-import { bodyOf, route } from "@/server/http";
-import { getProject, ProjectPatch, removeProject, renameProject } from "@/server/projects";
+import { bodyOf, route } from "@/server/http/http";
+import { getProject, ProjectPatch, removeProject, renameProject } from "@/server/pieces/projects";
 
 export const GET = route((_, { id }) => getProject(id));
 export const PATCH = route(async (request, { id }) => renameProject(id, await bodyOf(request, ProjectPatch)));

@@ -5,11 +5,11 @@ import { Readable } from "node:stream";
 import { pipeline } from "node:stream/promises";
 import { z } from "zod";
 import { askApart } from "@/server/apart/ask";
-import { bodyPieces } from "@/server/body";
-import { ApiError } from "@/server/errors";
-import { queryOf, route } from "@/server/http";
-import { mostBytes } from "@/server/sources";
-import { withFolder } from "@/server/temporary";
+import { bodyPieces } from "@/server/http/body";
+import { ApiError } from "@/server/http/errors";
+import { queryOf, route } from "@/server/http/http";
+import { withFolder } from "@/server/process/temporary";
+import { mostBytes } from "@/server/recorded/sources";
 
 const Query = z.object({ partial: z.coerce.number().optional().describe("1: of a damaged archive, what is whole") });
 

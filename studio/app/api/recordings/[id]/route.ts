@@ -1,7 +1,7 @@
 import { z } from "zod";
-import { bodyBytes } from "@/server/body";
-import { queryOf, route } from "@/server/http";
-import { appendRecording, dropRecording, getRecording, MOST_PART } from "@/server/recordings";
+import { bodyBytes } from "@/server/http/body";
+import { queryOf, route } from "@/server/http/http";
+import { appendRecording, dropRecording, getRecording, MOST_PART } from "@/server/recorded/recordings";
 
 const Query = z.object({ from: z.coerce.number().int().min(0) });
 

@@ -1,6 +1,6 @@
 import { z } from "zod";
-import { queryOf, route } from "@/server/http";
-import { receivePart, uploadState } from "@/server/sources";
+import { queryOf, route } from "@/server/http/http";
+import { receivePart, uploadState } from "@/server/recorded/sources";
 
 const Query = z.object({ offset: z.coerce.number().int().min(0) });
 

@@ -1,6 +1,6 @@
-import { bodyOf, route, writtenJson } from "@/server/http";
-import { patchVersion, removeVersion, VersionPatch } from "@/server/version-list";
-import { loadVersion, versionJson } from "@/server/versions";
+import { bodyOf, route, writtenJson } from "@/server/http/http";
+import { patchVersion, removeVersion, VersionPatch } from "@/server/pieces/version-list";
+import { loadVersion, versionJson } from "@/server/pieces/versions";
 
 export const GET = route(async (request, { id }) => {
   const version = await loadVersion(id);

@@ -1,7 +1,7 @@
-import { ApiError } from "@/server/errors";
-import { getExport } from "@/server/exports";
-import { attachment, ranged, route } from "@/server/http";
-import { readExport } from "@/server/store";
+import { ApiError } from "@/server/http/errors";
+import { attachment, ranged, route } from "@/server/http/http";
+import { getExport } from "@/server/out/exports";
+import { readExport } from "@/server/recorded/store";
 
 export const GET = route(async (request, { id }) => {
   const job = await getExport(id);

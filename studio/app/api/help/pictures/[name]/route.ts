@@ -1,5 +1,5 @@
-import { guidePicture } from "@/server/guide";
-import { route } from "@/server/http";
+import { route } from "@/server/http/http";
+import { guidePicture } from "@/server/pieces/guide";
 
 export const dynamic = "force-dynamic";
 

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { archiveOf } from "@/server/archive/write";
-import { attachment, queryOf, route, streamOf } from "@/server/http";
+import { attachment, queryOf, route, streamOf } from "@/server/http/http";
 
 const Query = z.object({ history: z.coerce.number().optional().describe("1: with every step of every version") });
 

@@ -1,7 +1,7 @@
 import { Name } from "@wet-thread/core/model/schema";
 import { z } from "zod";
-import { bodyOf, route } from "@/server/http";
-import { duplicateProject } from "@/server/projects";
+import { bodyOf, route } from "@/server/http/http";
+import { duplicateProject } from "@/server/pieces/projects";
 
 const Duplicate = z.object({ name: Name.optional() });
 

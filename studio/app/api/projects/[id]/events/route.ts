@@ -1,6 +1,6 @@
-import { eventStream } from "@/server/event-stream";
-import { route } from "@/server/http";
-import { getProjectName } from "@/server/projects";
+import { eventStream } from "@/server/http/event-stream";
+import { route } from "@/server/http/http";
+import { getProjectName } from "@/server/pieces/projects";
 
 export const GET = route(async (request, { id }) => {
   await getProjectName(id);

@@ -1,5 +1,5 @@
-import { KEPT_DAYS } from "@/server/days";
-import { listExports } from "@/server/exports";
-import { route } from "@/server/http";
+import { route } from "@/server/http/http";
+import { listExports } from "@/server/out/exports";
+import { KEPT_DAYS } from "@/server/process/days";
 
 export const GET = route(async (_, { id }) => ({ exports: await listExports(id), days: KEPT_DAYS }));

@@ -1,7 +1,7 @@
 import { z } from "zod";
-import { bodyBytes } from "@/server/body";
-import { queryOf, route } from "@/server/http";
-import { MOST_FILE, OutQuery, readInto } from "@/server/interchange";
+import { bodyBytes } from "@/server/http/body";
+import { queryOf, route } from "@/server/http/http";
+import { MOST_FILE, OutQuery, readInto } from "@/server/pieces/interchange";
 
 const Query = z.object({
   name: z.string().max(400).default("Read in"),

@@ -1,4 +1,4 @@
-import { route } from "@/server/http";
-import { pictureOf } from "@/server/projects";
+import { route } from "@/server/http/http";
+import { pictureOf } from "@/server/pieces/projects";
 
 export const GET = route((_, { id }) => pictureOf(id));

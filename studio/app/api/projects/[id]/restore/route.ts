@@ -1,4 +1,4 @@
-import { route } from "@/server/http";
-import { restoreProject } from "@/server/projects";
+import { route } from "@/server/http/http";
+import { restoreProject } from "@/server/pieces/projects";
 
 export const POST = route((_, { id }) => restoreProject(id));

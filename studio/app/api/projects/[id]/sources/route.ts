@@ -1,6 +1,6 @@
-import { ApiError } from "@/server/errors";
-import { route } from "@/server/http";
-import { receiveSource } from "@/server/sources";
+import { ApiError } from "@/server/http/errors";
+import { route } from "@/server/http/http";
+import { receiveSource } from "@/server/recorded/sources";
 
 export const POST = route(async (request, { id }) => {
   const name = new URL(request.url).searchParams.get("name");

@@ -1,5 +1,5 @@
-import { bodyOf, route } from "@/server/http";
-import { NewVersion, newVersion, versionsOf } from "@/server/version-list";
+import { bodyOf, route } from "@/server/http/http";
+import { NewVersion, newVersion, versionsOf } from "@/server/pieces/version-list";
 
 export const GET = route(async (_, { id }) => ({ versions: await versionsOf(id) }));
 

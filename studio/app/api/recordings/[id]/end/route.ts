@@ -1,4 +1,4 @@
-import { bodyOf, route } from "@/server/http";
-import { EndRequest, endRecording } from "@/server/recordings";
+import { bodyOf, route } from "@/server/http/http";
+import { EndRequest, endRecording } from "@/server/recorded/recordings";
 
 export const POST = route(async (request, { id }) => endRecording(id, await bodyOf(request, EndRequest)), 202);

@@ -1,4 +1,4 @@
-import { bodyOf, route } from "@/server/http";
-import { Answer, answerSource } from "@/server/sources";
+import { bodyOf, route } from "@/server/http/http";
+import { Answer, answerSource } from "@/server/recorded/sources";
 
 export const POST = route(async (request, { id }) => answerSource(id, await bodyOf(request, Answer)));

@@ -1,6 +1,6 @@
-import { attachment, ranged, route } from "@/server/http";
-import { getSource } from "@/server/sources";
-import { readSource } from "@/server/store";
+import { attachment, ranged, route } from "@/server/http/http";
+import { getSource } from "@/server/recorded/sources";
+import { readSource } from "@/server/recorded/store";
 
 export const GET = route(async (request, { id }) => {
   const source = await getSource(id);

@@ -1,4 +1,4 @@
-import { bodyOf, route } from "@/server/http";
-import { KeepParts, keepParts } from "@/server/parts";
+import { bodyOf, route } from "@/server/http/http";
+import { KeepParts, keepParts } from "@/server/recorded/parts";
 
 export const POST = route(async (request, { id }) => keepParts(id, await bodyOf(request, KeepParts)));

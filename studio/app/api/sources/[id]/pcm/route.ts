@@ -1,9 +1,9 @@
 import { isMade, ofPlayedId } from "@wet-thread/core/model/recipe/played-recording";
 import { z } from "zod";
-import { ApiError } from "@/server/errors";
-import { json, queryOf, route } from "@/server/http";
-import { askForChunk, getMade } from "@/server/made";
-import { readChunk } from "@/server/samples";
+import { ApiError } from "@/server/http/errors";
+import { json, queryOf, route } from "@/server/http/http";
+import { askForChunk, getMade } from "@/server/recorded/made";
+import { readChunk } from "@/server/recorded/samples";
 
 const Query = z.object({
   chunk: z.coerce

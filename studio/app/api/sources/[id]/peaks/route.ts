@@ -1,10 +1,10 @@
 import { PEAK_LEVELS } from "@wet-thread/core/analysis/peaks";
 import { ofPlayedId } from "@wet-thread/core/model/recipe/played-recording";
 import { z } from "zod";
-import { ApiError } from "@/server/errors";
-import { queryOf, route } from "@/server/http";
-import { readPeakTile } from "@/server/samples";
-import { getSource } from "@/server/sources";
+import { ApiError } from "@/server/http/errors";
+import { queryOf, route } from "@/server/http/http";
+import { readPeakTile } from "@/server/recorded/samples";
+import { getSource } from "@/server/recorded/sources";
 
 const Query = z.object({
   level: z.coerce

@@ -1,4 +1,4 @@
-import { route } from "@/server/http";
-import { retrySource } from "@/server/sources";
+import { route } from "@/server/http/http";
+import { retrySource } from "@/server/recorded/sources";
 
 export const POST = route((_, { id }) => retrySource(id));

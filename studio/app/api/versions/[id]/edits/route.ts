@@ -1,4 +1,4 @@
-import { bodyOf, route } from "@/server/http";
-import { EditRequest, editVersion } from "@/server/versions";
+import { bodyOf, route } from "@/server/http/http";
+import { EditRequest, editVersion } from "@/server/pieces/versions";
 
 export const POST = route(async (request, { id }) => editVersion(id, await bodyOf(request, EditRequest)));

@@ -1,5 +1,5 @@
-import { attachment, bodyOf, route, streamOf } from "@/server/http";
-import { KitRequest, kitOf } from "@/server/kit";
+import { attachment, bodyOf, route, streamOf } from "@/server/http/http";
+import { KitRequest, kitOf } from "@/server/out/kit";
 
 /** A slice kit as a zip: one WAV a slice, and an SFZ file that puts them on keys. */
 export const POST = route(async (request, { id }) => {

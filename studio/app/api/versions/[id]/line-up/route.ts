@@ -1,5 +1,5 @@
 import { askApart } from "@/server/apart/ask";
-import { bodyOf, route } from "@/server/http";
-import { LineUpRequest } from "@/server/line-up";
+import { LineUpRequest } from "@/server/heard/line-up";
+import { bodyOf, route } from "@/server/http/http";
 
 export const POST = route(async (request, { id }) => askApart(request, "lineUp", { versionId: id, request: await bodyOf(request, LineUpRequest) }));

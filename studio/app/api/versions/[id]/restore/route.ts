@@ -1,4 +1,4 @@
-import { route } from "@/server/http";
-import { restoreVersion } from "@/server/version-list";
+import { route } from "@/server/http/http";
+import { restoreVersion } from "@/server/pieces/version-list";
 
 export const POST = route((_, { id }) => restoreVersion(id));

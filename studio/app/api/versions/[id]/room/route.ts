@@ -1,5 +1,5 @@
 import { askApart } from "@/server/apart/ask";
-import { bodyOf, route } from "@/server/http";
-import { RoomRequest } from "@/server/room";
+import { RoomRequest } from "@/server/heard/room";
+import { bodyOf, route } from "@/server/http/http";
 
 export const POST = route(async (request, { id }) => askApart(request, "room", { versionId: id, request: await bodyOf(request, RoomRequest) }));

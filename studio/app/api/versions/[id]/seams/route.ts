@@ -1,4 +1,4 @@
 import { askApart } from "@/server/apart/ask";
-import { route } from "@/server/http";
+import { route } from "@/server/http/http";
 
 export const GET = route((request, { id }) => askApart(request, "seams", { versionId: id }));

@@ -1,5 +1,5 @@
 import { askApart } from "@/server/apart/ask";
-import { bodyOf, route } from "@/server/http";
-import { SoundRequest } from "@/server/sound";
+import { SoundRequest } from "@/server/heard/sound";
+import { bodyOf, route } from "@/server/http/http";
 
 export const POST = route(async (request, { id }) => askApart(request, "sound", { versionId: id, request: await bodyOf(request, SoundRequest) }));

@@ -1,6 +1,6 @@
 import { z } from "zod";
-import { queryOf, route } from "@/server/http";
-import { stepsOf, stepsSince } from "@/server/versions";
+import { queryOf, route } from "@/server/http/http";
+import { stepsOf, stepsSince } from "@/server/pieces/versions";
 
 const Revision = z.coerce
   .number()

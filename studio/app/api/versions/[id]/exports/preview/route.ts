@@ -1,5 +1,5 @@
-import { ExportRequest } from "@/server/export-request";
-import { previewExport } from "@/server/exports";
-import { bodyOf, route } from "@/server/http";
+import { bodyOf, route } from "@/server/http/http";
+import { ExportRequest } from "@/server/out/export-request";
+import { previewExport } from "@/server/out/exports";
 
 export const POST = route(async (request, { id }) => previewExport(id, await bodyOf(request, ExportRequest)));

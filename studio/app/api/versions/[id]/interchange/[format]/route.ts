@@ -1,8 +1,8 @@
 import { askApart } from "@/server/apart/ask";
-import { ApiError } from "@/server/errors";
-import { attachment, queryOf, route } from "@/server/http";
-import { FORMATS, type Format, OutQuery, type SeamRow, written } from "@/server/interchange";
-import { loadVersion } from "@/server/versions";
+import { ApiError } from "@/server/http/errors";
+import { attachment, queryOf, route } from "@/server/http/http";
+import { FORMATS, type Format, OutQuery, type SeamRow, written } from "@/server/pieces/interchange";
+import { loadVersion } from "@/server/pieces/versions";
 
 /** A version in another program's format, or with `check=1` what of it that format can't hold. */
 export const GET = route(async (request, { id, format }) => {
