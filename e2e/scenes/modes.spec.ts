@@ -403,7 +403,7 @@ test("modes belong to their version: another begins with the usual ones, a copy 
   const theirs = second.getByTestId("mode-line");
   await expect(theirs).toContainText("cover");
   await second.keyboard.press("6");
-  await expect(theirs).toContainText("blend");
+  await expect(theirs).toContainText("lie over");
   await expect(line).toContainText("cover");
   // What is no mode is the browser's, and both tabs have it.
   const theme = (of: typeof page) => of.locator("html").getAttribute("data-theme");
@@ -415,4 +415,64 @@ test("modes belong to their version: another begins with the usual ones, a copy 
   // None of it is a step.
   expect((await editor.onServer()).revision).toBe(1);
   await second.close();
+});
+
+test("a plain click moves nothing in any tool that drags, and a place that was not typed is exact", async ({ page }) => {
+  const editor = await small(page, { snapOn: true, targets: ["grid"], neighbours: "place", readOuts: ["timecode", "bars"] });
+  const before = await editor.version();
+  for (const key of ["s", "Shift+W"]) {
+    await page.keyboard.press(key);
+    const inside = await editor.at(3.1 * RATE, "t1", 50);
+    await page.mouse.move(inside.x, inside.y);
+    await page.mouse.down();
+    await page.mouse.move(inside.x + 2, inside.y + 1);
+    await page.mouse.up();
+  }
+  await editor.settle();
+  expect((await editor.version()).revision).toBe(before.revision);
+  // Shown in frames, which can't tell where it was dropped: confirmed as it is, it lies just there.
+  await page.keyboard.press("p");
+  const b = await editor.nameOf("b");
+  await page.keyboard.down("g");
+  await editor.drag(b, { x: b.x + 101, y: b.y });
+  await page.keyboard.up("g");
+  const per = await editor.samplesPerPixel();
+  await page.getByRole("dialog", { name: "Exact position" }).getByRole("button", { name: "Place" }).click();
+  await editor.saved();
+  expect(Math.abs((await editor.clip("b")).start - 2.5 * RATE - 101 * per)).toBeLessThanOrEqual(1);
+});
+
+test("what an edit laid is selected, and not what it cut; undo brings back the selection and the range of before", async ({ page }) => {
+  const editor = await small(page, { overlaps: "cover" });
+  const selected = async () => (await page.getByTestId("selection").textContent()) ?? "";
+  await editor.select("x");
+  await page.keyboard.press("Control+c");
+  // Pasted into the middle of another clip, which is cut in two.
+  const at = await editor.rulerAt(2.7 * RATE);
+  await page.mouse.click(at.x, at.y);
+  await editor.chooseTrack("One");
+  await page.keyboard.press("Control+v");
+  await editor.saved();
+  await page.keyboard.press("Alt+ArrowRight");
+  await editor.saved();
+  const raised = (await editor.version()).clips.filter((c) => c.gain !== 0);
+  expect(raised).toHaveLength(1);
+  expect(["a", "b", "c", "x", "y"]).not.toContain(raised[0].id);
+  expect(raised[0].offset).toBe(11 * RATE);
+  await editor.select("c");
+  await page.keyboard.press("Alt+ArrowRight");
+  await editor.saved();
+  await editor.select("y");
+  expect(await selected()).toContain("y");
+  await page.keyboard.press("Control+z");
+  await editor.saved();
+  await expect.poll(selected).toMatch(/\bc\b/);
+  // A range that a step moved or took along is where it was.
+  await editor.range(1.2 * RATE, 1.6 * RATE, "t1");
+  const range = await selected();
+  await page.keyboard.press("d");
+  await editor.saved();
+  expect(await selected()).not.toBe(range);
+  await page.keyboard.press("Control+z");
+  await expect.poll(selected).toBe(range);
 });

@@ -141,6 +141,8 @@ export interface Outcome {
   readonly name: string;
   /** What was left undone though the rest was done, in words. */
   readonly notes: readonly string[];
+  /** Ids of the clips that copying, pasting or inserting laid, as far as they are there: not those that a cut left of others. */
+  readonly laid: readonly string[];
 }
 
 /** A random key for the ids that an edit makes. */
@@ -180,7 +182,7 @@ export function applyEdit(doc: Document, edit: Edit, scratch?: Map<string, numbe
     const name = definition.apply(tx, withShares(params.data as object, definition.links, taken));
     for (const { instead } of taken) if (instead) definition.apply(tx, { ...(params.data as object), ...instead });
     runPasses(tx);
-    return { ...tx.finish(), name: nameOf(name), notes: tx.notes };
+    return { ...tx.finish(), name: nameOf(name), notes: tx.notes, laid: tx.laid };
   };
   return throughLinks(doc, shares, done);
 }
@@ -203,6 +205,7 @@ function runPasses(tx: Transaction): void {
 class Batch {
   private readonly names: string[] = [];
   private readonly notes: string[] = [];
+  private readonly laid: string[] = [];
   private readonly merged = new Map<string, Change>();
   private readonly scratch = new Map<string, number>();
 
@@ -215,6 +218,7 @@ class Batch {
       this.current = outcome.doc;
       this.names.push(outcome.name);
       this.notes.push(...outcome.notes);
+      this.laid.push(...outcome.laid);
       for (const change of outcome.changes) {
         const key = `${change.kind} ${change.id}`;
         const earlier = this.merged.get(key);
@@ -228,8 +232,9 @@ class Batch {
 
   get outcome(): Outcome {
     const { names, current: doc, notes } = this;
+    const laid = this.laid.filter((id) => doc.clips.has(id));
     const name = new Set(names).size === 1 ? names[0] : nameOf(`${names[0]} and ${names.length - 1} more`);
-    return { doc, changes: [...this.merged.values()].filter((c) => c.before !== c.after), name, notes };
+    return { doc, changes: [...this.merged.values()].filter((c) => c.before !== c.after), name, notes, laid };
   }
 }
 

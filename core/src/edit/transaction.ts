@@ -89,6 +89,8 @@ export class Transaction {
   }
   /** What could not be done though the edit was, in words: what was left, and why. */
   readonly notes: string[] = [];
+  /** Clips that were laid: not those that a cut left. */
+  readonly laid: string[] = [];
   /** Where edges come from. */
   readonly edges: EdgeOrigins;
   /** Makes ids for what this edit lays. */

@@ -1,6 +1,6 @@
 import { bundlesAround } from "@wet-thread/core/edit/bundles/members";
 import { EditError } from "@wet-thread/core/edit/errors";
-import { applyEdits, type Edit, newKey } from "@wet-thread/core/edit/registry";
+import { applyEdits, type Edit, newKey, type Outcome } from "@wet-thread/core/edit/registry";
 import { type Document, documentEnd, timebaseOf } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import type { Seam } from "@wet-thread/core/seam/seams";
@@ -35,10 +35,9 @@ export function clipsMeant(): Clip[] {
   return selected.length || !range ? selected : range.trackIds.flatMap((id) => doc.lanes.get(id)?.within(range.start, range.end) ?? []);
 }
 
-/** Selects the clips that an edit made. */
-export function selectNew(changes: readonly { kind: string; id: string; before: unknown; after: unknown }[]): void {
-  const fresh = changes.filter((c) => c.kind === "clip" && c.before === null && c.after !== null).map((c) => c.id);
-  if (fresh.length) selectClips(doc(), fresh);
+/** Selects the clips that an edit laid, and nothing else: not what it cut off others. */
+export function selectLaid({ laid }: Outcome): void {
+  if (laid.length) selectClips(doc(), laid);
 }
 
 /** The tracks that a command without a selection means: the chosen one, or all that are shown. */

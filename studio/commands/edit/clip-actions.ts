@@ -9,12 +9,12 @@ import { type Bundle, type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { formatLength } from "@wet-thread/core/time/format";
 import { settings } from "@/state/kept/settings";
 import { ask, ServerError } from "@/state/sync/api";
-import { session } from "@/state/sync/session";
+import { isOpen, session } from "@/state/sync/session";
 import { modeRules, neighbourRules } from "@/state/view/modes";
 import { selectClips, setView, view } from "@/state/view/view";
 import { toast } from "@/state/words/toast";
 import { laneBoxes } from "@/timeline/model/geometry";
-import { selectedClips, selectNew, tracksMeant } from "./actions";
+import { selectedClips, selectLaid, tracksMeant } from "./actions";
 import { showAftermath } from "./aftermath";
 
 const doc = (): Document => session().doc;
@@ -104,8 +104,7 @@ export function repeat(times = 1, more: { until?: number; bundles?: "linked" } =
   );
   showAftermath(done, new Set(idsOf(clips)));
   if (!done) return;
-  const fresh = done.changes.filter((c) => c.kind === "clip" && c.before === null);
-  if (times === 1) selectNew(fresh);
+  if (times === 1) selectLaid(done);
 }
 
 export function join(): void {
@@ -141,7 +140,13 @@ export async function print(): Promise<void> {
       const job = await ask<PrintJob>(`/api/prints/${id}`);
       if (job.status === "ready") {
         await own.refreshSources();
+        await own.caughtUp();
         const made = job.sourceIds.length;
+        // What took the place of the selected clips is selected now; who has turned to something else meanwhile keeps that.
+        const printed = [...own.doc.clips.values()].filter((c) => job.sourceIds.includes(c.sourceId)).map((c) => c.id);
+        const left = [...view().clipIds].filter((id) => own.doc.clips.has(id));
+        if (isOpen(own) && printed.length > 0 && (left.length === 0 || left.every((id) => clips.some((c) => c.id === id))))
+          selectClips(own.doc, printed);
         const muted = clips.filter((c) => c.mute).length;
         const stayed = muted === 0 ? "" : ` ${muted === 1 ? "The muted clip" : `${muted} muted clips`} stayed.`;
         toast.success(

@@ -15,7 +15,7 @@ import { setView, view } from "@/state/view/view";
 import { toast } from "@/state/words/toast";
 import { clearPreview, setPreview } from "@/timeline/model/preview";
 import { snapInForce, snapped } from "@/timeline/model/snapping";
-import { selectedClips, selectNew } from "./actions";
+import { selectedClips, selectLaid } from "./actions";
 import { showAftermath } from "./aftermath";
 import { deleteSelected } from "./clip-actions";
 
@@ -114,7 +114,7 @@ export function pasteAt(at: number, onto?: string): void {
   if (!edit) return void toast(held ? "Add a track first." : "Nothing has been copied yet.", { id: "clipboard" });
   const done = session().edit([edit]);
   showAftermath(done, new Set());
-  if (done) selectNew(done.changes);
+  if (done) selectLaid(done);
 }
 
 /** Copies the span of the range over all tracks, with its markers, sections, tempo and meter. */

@@ -99,12 +99,19 @@ export function ComparePanel() {
       toast.error(error.message, { id: "compare" });
     }
   };
+  if (others.length === 0)
+    return (
+      <Panel title="Compare versions" onClose={close} onConfirm={close}>
+        <p className="text-ink-2">This piece has no other version to compare with. The version menu, beside the piece's name, makes one.</p>
+      </Panel>
+    );
   return (
     <Panel title="Compare versions" onClose={close} onConfirm={() => void bring()}>
       <label className="flex items-center gap-2">
         <span className="text-ink-2">with</span>
         <select
           aria-label="The other version"
+          data-first-field
           value={other}
           onChange={(e) => useComparing.setState({ other: e.target.value })}
           className="h-7 min-w-0 flex-1 rounded-sm border border-line bg-raised px-1"
@@ -172,7 +179,7 @@ export function ComparePanel() {
         {rows && rows.length > 500 && <li className="text-ink-2 text-sm">and {rows.length - 500} more</li>}
       </ul>
       <fieldset className="mt-2 flex flex-wrap gap-x-4 gap-y-1 text-sm">
-        <legend className="sr-only">What comes along</legend>
+        <legend className="mb-1 text-ink-2">What is chosen brings along</legend>
         <Check label="all of their tracks, with the ride" on={wholeTracks} set={setWholeTracks} />
         <Check label="markers and sections" on={marks} set={setMarks} />
         <Check label="tempo and meter" on={time} set={setTime} />

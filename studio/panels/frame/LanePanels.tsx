@@ -190,9 +190,12 @@ function PlaceField() {
     clearPreview();
     setView({ placing: null });
   };
+  const shown = formatPosition(from + placing.by, unit, base);
   const confirm = (): void => {
     try {
-      const by = parsePosition(field.current?.value ?? "", unit, base, from + placing.by) - from;
+      // What was not typed is exact, whatever the unit it is shown in can tell.
+      const text = field.current?.value ?? "";
+      const by = text === shown ? placing.by : parsePosition(text, unit, base, from + placing.by) - from;
       close();
       placing.place(by);
     } catch (error) {
@@ -221,7 +224,7 @@ function PlaceField() {
           key={part}
           ref={field}
           aria-label="Position"
-          defaultValue={formatPosition(from + placing.by, unit, base)}
+          defaultValue={shown}
           className="num h-8 min-w-0 flex-1 rounded-md border border-line bg-surface px-2"
         />
         <Button look="main" type="submit">

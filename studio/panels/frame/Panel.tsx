@@ -45,6 +45,8 @@ export function Panel({
   latest.current = onConfirm;
   useEffect(() => {
     // What is not shown (the field behind a slider) takes no focus.
+    const first = box.current?.querySelector<HTMLElement>("[data-first-field]");
+    if (first) return first.focus();
     const fields = [...(box.current?.querySelectorAll<HTMLElement>("[aria-checked=true], input") ?? [])];
     fields.find((f) => f.offsetParent !== null)?.focus();
   }, []);

@@ -8,6 +8,7 @@ import type { SourceInfo, VersionData } from "@wet-thread/core/model/schema";
 import { createStore, useStore } from "zustand";
 import { hearMade } from "../media/making";
 import { edited } from "../view/modes";
+import { noteBefore, recallBefore } from "../view/selected-before";
 import {
   refusedByLock,
   tellAdopted,
@@ -289,8 +290,9 @@ export class Session {
       const outcome = applyEdits(this.doc, keyed);
       for (const note of outcome.notes) toast.info(note, { duration: 8000 });
       if (outcome.changes.length === 0) return outcome;
-      this.store.setState({ doc: outcome.doc });
       const step = { key: newKey(), name: name ?? outcome.name, edits: keyed, row };
+      noteBefore(step.key);
+      this.store.setState({ doc: outcome.doc });
       this.layPast(step, outcome.changes);
       this.outbox.add([step], this.store.getState().save === "waiting");
       return outcome;
@@ -388,6 +390,7 @@ export class Session {
     const last = targets?.at(-1);
     const walk: Walk = { direction, to, of: first && nameOfEdit(first) };
     this.walk({ key: newKey(), name: `${direction === "undo" ? "Undo" : "Redo"}${last ? `: ${last.name}` : ""}`, edits: [], walk }, last?.name);
+    if (direction === "undo" && last) recallBefore(last.key, this.doc);
   }
 
   /** Goes to just after a step of the history, back or forward; 0 is before the first. Which way, the server's history as it is then tells. */
@@ -502,6 +505,12 @@ export class Session {
   showAllHistory(): void {
     this.allHistory = true;
     void this.refreshHistory();
+  }
+
+  /** Waits until what is shown is all that the server has now. */
+  async caughtUp(): Promise<void> {
+    const { revision } = await ask<{ revision: number }>(`/api/versions/${this.store.getState().versionId}/steps?after=${this.following.revision}`);
+    await this.following.reach(revision);
   }
 
   private historyDue = false;

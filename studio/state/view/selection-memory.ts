@@ -3,7 +3,6 @@ import { useView, view } from "./view";
 
 /** So many selections are remembered. */
 const MOST = 32;
-
 /**
  * Where all that was selected is gone, as after the undo of a duplicate, selects again what was selected before it, as far as that is
  * there. Follows until the returned function is called.

@@ -28,6 +28,8 @@ export interface Gesture {
   commit(p: Point): void;
   /** It goes across tracks: at the upper and lower edge it scrolls too. */
   readonly acrossTracks?: boolean;
+  /** What is taken hold of goes along with the pointer: a plain click moves nothing. */
+  readonly drags?: boolean;
   /** Let go of outside the window it is called off. */
   readonly endsInWindow?: boolean;
 }
@@ -89,6 +91,9 @@ export function editing(doc: Document, plan: (p: Point) => Plan | null): Gesture
 
 /** Whether a drop asks for its exact place instead of being done where the pointer is. */
 export const dropsAsk = (): boolean => neighboursInForce() === "place";
+
+/** As `editing`, of what is taken hold of and dragged. */
+export const dragging = (doc: Document, plan: (p: Point) => Plan | null): Gesture => ({ ...editing(doc, plan), drags: true });
 
 /** What a drop does instead where it asks: opens the field for its place, and does the edits for what is typed there. */
 export function askingFor(

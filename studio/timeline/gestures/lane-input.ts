@@ -119,8 +119,8 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
     }
     gesture = gestureFor(doc, zone, p, add, frame);
   };
-  /** Tools show what a press would do at once; the pointer waits until it is dragged. */
-  const threshold = (): number => (view().tool === "pointer" || view().tool === "range" ? CLICK_PIXELS : 0);
+  /** Tools that do something where they are pressed show it at once; what is dragged waits until it is. */
+  const threshold = (of: Gesture): number => (of.drags || view().tool === "pointer" || view().tool === "range" ? CLICK_PIXELS : 0);
   const move = (e: PointerEvent): void => {
     if (fingers.has(e.pointerId)) fingers.set(e.pointerId, pointOf(e, box));
     if (pinch.on) return pinch.move(fingers);
@@ -138,7 +138,7 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
     }
     const p = pointOf(e, box);
     last = p;
-    if (!pressed.moved && Math.hypot(p.x - pressed.p.x, p.y - pressed.p.y) < threshold()) return;
+    if (!pressed.moved && Math.hypot(p.x - pressed.p.x, p.y - pressed.p.y) < threshold(gesture)) return;
     pressed.moved = true;
     if (!VIEW_TOOLS.has(view().tool)) edges.follow(pressed.p, p, gesture.acrossTracks === true);
     gesture.move(p);
@@ -169,6 +169,10 @@ export function listenToLanes(box: HTMLElement, ruler: HTMLElement): { cancel():
     }
     gesture = null;
     pressed = null;
+    if (!moved && done.drags) {
+      clearPreview();
+      return hover(e);
+    }
     const pointing = view().tool === "pointer" || (zone.kind === "seam" && !VIEW_TOOLS.has(view().tool));
     if (!moved && pointing && !["body", "lane", "below", "rail"].includes(zone.kind)) {
       clearPreview();

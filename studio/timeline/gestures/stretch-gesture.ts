@@ -12,7 +12,7 @@ import { view } from "@/state/view/view";
 import { flagLines } from "../model/describe";
 import { viewGrid } from "../model/grid-columns";
 import { hitsIn, snapped } from "../model/snapping";
-import { edgesOf, editing, type Gesture, type Plan, type Point, sampleAt, taken } from "./gesture";
+import { dragging, edgesOf, editing, type Gesture, type Plan, type Point, sampleAt, taken } from "./gesture";
 import { movedWords, overlapWords } from "./move-gesture";
 
 /** The kind of a stretch by hand: the clip's own, else the one used last. */
@@ -41,7 +41,7 @@ export function stretchClips(doc: Document, clip: Clip, edge: "start" | "end", p
   const rooms = clips.map((c) => roomOf(doc, c));
   const least = Math.max(1, Math.ceil(clip.length * Math.max(...rooms.map((r) => r.least))));
   const most = Math.floor(clip.length * Math.min(...rooms.map((r) => r.most)));
-  return editing(doc, (p): Plan => {
+  return dragging(doc, (p): Plan => {
     const { position, target } = snapped(doc, {
       wanted: origin + sampleAt(p.x) - sampleAt(pressed.x),
       origin,
@@ -97,7 +97,7 @@ export function stretchSeam(doc: Document, { left, right, kind, position: origin
   const end = clipEnd(right);
   const least = Math.max(left.start + Math.max(1, Math.ceil(left.length * before.least)), end - Math.floor(right.length * after.most));
   const most = Math.min(left.start + Math.floor(left.length * before.most), end - Math.max(1, Math.ceil(right.length * after.least)));
-  return editing(doc, (p): Plan => {
+  return dragging(doc, (p): Plan => {
     const { position, target } = snapped(doc, {
       wanted: origin + sampleAt(p.x) - sampleAt(pressed.x),
       origin,
@@ -173,7 +173,7 @@ function moveWarpPoint(doc: Document, clip: Clip, points: readonly Tie[], index:
     const own = Math.abs(point.from - near.from);
     return clip.start + near.to + (i === 0 ? Math.ceil(own / MOST_STRETCH) : -Math.ceil(own / MOST_STRETCH));
   });
-  return editing(doc, (p): Plan => {
+  return (fresh ? editing : dragging)(doc, (p): Plan => {
     const { position, target } = snapped(doc, {
       wanted: sampleAt(p.x),
       origin,

@@ -13,7 +13,7 @@ import { viewGrid } from "../model/grid-columns";
 import { jointAt } from "../model/landing";
 import { hitsIn, snapInForce, snapped } from "../model/snapping";
 import { zoneAt } from "../model/zones";
-import { askingFor, editing, type Gesture, type Plan, type Point, sampleAt, taken } from "./gesture";
+import { askingFor, dragging, editing, type Gesture, type Plan, type Point, sampleAt, taken } from "./gesture";
 import { movedWords } from "./move-gesture";
 import { tracksBetween } from "./range-gestures";
 
@@ -83,7 +83,7 @@ export function shiftAudio(doc: Document, clip: Clip, pressed: Point): Gesture {
   const rooms = clips.map((c) => ({ earlier: (playedSource(doc.sources, c)?.length ?? 0) - c.offset - c.length, later: c.offset }));
   const most = Math.min(...rooms.map((r) => r.later));
   const least = -Math.min(...rooms.map((r) => r.earlier));
-  return editing(doc, (p): Plan => {
+  return dragging(doc, (p): Plan => {
     const { position, target } = snapped(doc, {
       wanted: anchor + sampleAt(p.x) - sampleAt(pressed.x),
       origin: anchor,

@@ -69,6 +69,7 @@ export function layCopies(
     });
   });
   resolveOverlaps(tx, laid, landing);
+  tx.laid.push(...laid);
   return laid;
 }
 
