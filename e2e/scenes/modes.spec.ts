@@ -442,6 +442,40 @@ test("a plain click moves nothing in any tool that drags, and a place that was n
   expect(Math.abs((await editor.clip("b")).start - 2.5 * RATE - 101 * per)).toBeLessThanOrEqual(1);
 });
 
+test("a quick stroke means all that lies between two places of the pointer; what is pasted out of sight is told", async ({ page }) => {
+  const editor = await small(page);
+  await page.keyboard.press("q");
+  const [from, to] = [await editor.at(1.2 * RATE, "t1", 50), await editor.at(4.8 * RATE, "t1", 50)];
+  await page.mouse.move(from.x, from.y);
+  await page.mouse.down();
+  await page.mouse.move(to.x, to.y);
+  await page.mouse.up();
+  await editor.saved();
+  expect((await editor.lane("t1")).map((c) => c.mute)).toEqual([true, true, true]);
+  const solo = async (name: string) => {
+    const box = await page.getByLabel(`Solo ${name}`, { exact: true }).boundingBox();
+    if (!box) throw new Error("no switch");
+    return { x: box.x + box.width / 2, y: box.y + box.height / 2 };
+  };
+  const [first, last] = [await solo("One"), await solo("Three")];
+  await page.mouse.move(first.x, first.y);
+  await page.mouse.down();
+  await page.mouse.move(last.x, last.y);
+  await page.mouse.up();
+  await editor.saved();
+  expect((await editor.version()).tracks.map((t) => t.solo)).toEqual([true, true, true]);
+  await page.keyboard.press("p");
+  await editor.select("x");
+  await page.keyboard.press("Control+c");
+  const { revision } = await editor.version();
+  await api("POST", `/api/versions/${editor.versionId}/edits`, { revision, edits: [{ type: "set-track", trackIds: ["t2"], hidden: true }] });
+  await expect(page.getByLabel("Solo Two", { exact: true })).toHaveCount(0);
+  await page.keyboard.press("Control+v");
+  await expect(page.getByText("Pasted onto Two, which is hidden.")).toBeVisible();
+  await page.getByRole("button", { name: "Show", exact: true }).click();
+  await expect(page.getByLabel("Solo Two", { exact: true })).toBeVisible();
+});
+
 test("what an edit laid is selected, and not what it cut; undo brings back the selection and the range of before", async ({ page }) => {
   const editor = await small(page, { overlaps: "cover" });
   const selected = async () => (await page.getByTestId("selection").textContent()) ?? "";

@@ -66,3 +66,28 @@ test("a project is begun with recordings, laid one after another", async ({ page
   const { clips } = (await api("GET", `/api/versions/${versions[0].id}`)).body;
   expect(new Set(clips.map((c: { trackId: string }) => c.trackId)).size).toBe(1);
 });
+
+test("a project without a tempo has minutes and seconds, and no bars until a tempo is laid", async ({ page }) => {
+  await page.goto("/");
+  const form = page.getByRole("region", { name: "New project" });
+  await form.getByLabel("Name").fill("A talk");
+  await form.getByRole("radio", { name: "None" }).click();
+  await form
+    .getByRole("button", { name: /Create|Begin|New/ })
+    .last()
+    .click();
+  const line = page.getByTestId("mode-line");
+  await expect(line).toBeVisible();
+  await expect(page.getByText("Bars and beats")).toHaveCount(0);
+  await expect(page.getByText("Tempo and meter")).toHaveCount(0);
+  await expect(page.getByText("Minutes and seconds")).toBeVisible();
+  await expect(line).not.toContainText("bar");
+  await expect(page.getByText("4/4")).toBeHidden();
+  const id = page.url().split("/p/")[1].split(/[?#]/)[0];
+  const [{ id: version }] = (await api("GET", `/api/projects/${id}`)).body.versions;
+  await api("POST", `/api/versions/${version}/edits`, { revision: 0, edits: [{ type: "set-time", tempo: [{ tick: 0, bpm: 92 }] }] });
+  await expect(page.getByText("Bars and beats")).toBeVisible();
+  await expect(page.getByText("92.00")).toBeVisible();
+  // It stays so for whoever comes next.
+  await expect.poll(async () => (await api("GET", `/api/projects/${id}`)).body.versions[0].modes?.family).toBe("musical");
+});

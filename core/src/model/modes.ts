@@ -44,6 +44,18 @@ export const Modes = z.object({
 });
 export type Modes = Readonly<z.infer<typeof Modes>>;
 
+/** The modes of a piece that has no tempo: minutes and seconds, a grid of seconds, no bars anywhere. */
+export const WITHOUT_BARS = {
+  family: "time",
+  step: { kind: "time", milliseconds: 100 },
+  rulers: ["sections", "time"],
+  readOuts: ["time", "samples"],
+} as const satisfies Partial<Modes>;
+
+/** Whether nothing of what one works with is counted in bars. */
+export const isWithoutBars = ({ family, rulers, readOuts }: Pick<Modes, "family" | "rulers" | "readOuts">): boolean =>
+  family !== "musical" && !rulers.includes("bars") && !rulers.includes("tempo") && !readOuts.includes("bars");
+
 /** Modes as they were kept: what is not known, or no longer holds, is left out. */
 export function keptModes(kept: unknown): Partial<Modes> {
   const given = typeof kept === "object" && kept !== null ? (kept as Record<string, unknown>) : {};

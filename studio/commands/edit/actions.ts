@@ -22,6 +22,7 @@ import { findSeam, laneSeams } from "@/timeline/model/seam-classes";
 import { hitsIn } from "@/timeline/model/snapping";
 import { showAftermath } from "./aftermath";
 import { addMarker } from "./marks";
+import { Runs } from "./runs";
 
 const doc = (): Document => session().doc;
 
@@ -220,7 +221,8 @@ export function stepFrame(direction: 1 | -1): void {
 }
 
 /** A run of nudges: where it began and how many there were, so that n nudges land where one of n times the value would. */
-let run: { what: string; base: number; count: number; row: string } | null = null;
+let run: { what: string; base: number; count: number } | null = null;
+const runs = new Runs();
 
 /** How far a nudge goes from the playhead, in samples. */
 export function nudgeLength(): number {
@@ -272,15 +274,16 @@ export function nudge(direction: 1 | -1, part: NudgePart = "all"): void {
         : Math.round(playhead);
   const what = JSON.stringify([part, marker?.id ?? (clips.length ? clips.map((c) => c.id) : range ? "range" : "playhead"), step]);
   const goesOn = run?.what === what && nudged(run.base, run.count, step, base) === at;
-  const now = goesOn && run ? { ...run, count: run.count + direction } : { what, base: at, count: direction, row: newKey() };
+  const now = goesOn && run ? { ...run, count: run.count + direction } : { what, base: at, count: direction };
+  const row = runs.row(what);
   const to = nudged(now.base, now.count, step, base);
   if (to < 0 && part !== "inside") return void toast("That would go before zero.", { id: "nudge" });
   const by = to - at;
   const clipIds = clips.map((c) => c.id);
   const name = `Nudge${PART_NAMES[part]} ${clips.length === 1 ? first.name : `${clips.length} clips`}`;
-  const send = (edit: Edit) => session().edit([edit], name, now.row);
+  const send = (edit: Edit) => session().edit([edit], name, row);
   if (marker) {
-    if (!session().edit([{ type: "set-marker", id: marker.id, position: to }], `Nudge marker ${marker.name}`, now.row)) return;
+    if (!session().edit([{ type: "set-marker", id: marker.id, position: to }], `Nudge marker ${marker.name}`, row)) return;
   } else if (clips.length) {
     const own = new Set(clipIds);
     const done =

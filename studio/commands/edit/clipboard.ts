@@ -5,7 +5,7 @@ import { copiedBundles } from "@wet-thread/core/edit/laying/copies";
 import { type SpanContent, spanContent } from "@wet-thread/core/edit/laying/span-content";
 import { leadsOf, withLinkedTracks } from "@wet-thread/core/edit/links/links";
 import type { Edit } from "@wet-thread/core/edit/registry";
-import { applyEdits } from "@wet-thread/core/edit/registry";
+import { applyEdits, type Outcome } from "@wet-thread/core/edit/registry";
 import type { Document } from "@wet-thread/core/model/document";
 import type { Bundle, Clip } from "@wet-thread/core/model/schema";
 import { settings } from "@/state/kept/settings";
@@ -114,7 +114,21 @@ export function pasteAt(at: number, onto?: string): void {
   if (!edit) return void toast(held ? "Add a track first." : "Nothing has been copied yet.", { id: "clipboard" });
   const done = session().edit([edit]);
   showAftermath(done, new Set());
-  if (done) selectLaid(done);
+  if (!done) return;
+  selectLaid(done);
+  tellHidden(done);
+}
+
+/** Says where what was laid lies on tracks that are not shown. */
+function tellHidden({ doc: after, laid }: Outcome): void {
+  const ids = [...new Set(laid.map((id) => after.clips.get(id)?.trackId ?? ""))].filter((id) => after.tracks.get(id)?.hidden);
+  if (ids.length === 0) return;
+  const names = ids.map((id) => after.tracks.get(id)?.name || "a track").join(", ");
+  toast.info(`Pasted onto ${names}, which ${ids.length === 1 ? "is" : "are"} hidden.`, {
+    id: "clipboard",
+    duration: 8000,
+    action: { label: "Show", onClick: () => void session().edit([{ type: "set-track", trackIds: ids, hidden: false }]) },
+  });
 }
 
 /** Copies the span of the range over all tracks, with its markers, sections, tempo and meter. */

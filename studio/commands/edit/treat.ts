@@ -10,19 +10,16 @@ import { inVersion, isOpen, type Session, session } from "@/state/sync/session";
 import { setView, view } from "@/state/view/view";
 import { toast } from "@/state/words/toast";
 import { selectedClips } from "./actions";
+import { Runs } from "./runs";
 
 const named = (clips: readonly Clip[]): string => (clips.length === 1 ? clips[0].name || "1 clip" : `${clips.length} clips`);
 
 /** A processor as it is when it is fetched. */
 export const freshProcessor = (kind: ProcessorKind): Processor => ProcessorSchema.parse({ kind });
 
-let row: { what: string; key: string } | null = null;
-/** Turning at one chain, however often, is one step. */
-function rowOf(clips: readonly Clip[]): string {
-  const what = clips.map((c) => c.id).join(" ");
-  if (row?.what !== what) row = { what, key: `treat${Date.now().toString(36)}` };
-  return row.key;
-}
+/** Turning at one chain without a rest is one step. */
+const runs = new Runs();
+const rowOf = (clips: readonly Clip[]): string => runs.row(clips.map((c) => c.id).join(" "));
 
 /** How loud clips are behind a chain: asked of the server. Throws ServerError. */
 async function levelsOf(clips: readonly Clip[], chain: readonly Processor[]) {
@@ -184,10 +181,20 @@ export async function addProcessor(kind: ProcessorKind): Promise<void> {
   }
   const clips = selectedClips();
   if (clips.length === 0) return void toast("Select the clips to treat.", { id: "select" });
-  for (const group of byChain(clips)) {
-    const chain = [...(group[0].recipe?.treat?.chain ?? []), freshProcessor(kind)];
-    await layChain(group, chain, kind === "normalise" ? chain.length - 1 : null, true);
-  }
+  await inVersion(async (own) => {
+    // Each behind what its chain has already; all of them as one step.
+    const edits: Edit[] = [];
+    for (const group of byChain(clips)) {
+      const chain = [...(group[0].recipe?.treat?.chain ?? []), freshProcessor(kind)];
+      const measure = kind === "normalise" ? chain.length - 1 : null;
+      const gains = measure === null ? null : await gainsFor(group, chain, measure);
+      if (measure !== null && !gains) return;
+      const now = group.map((c) => own.doc.clips.get(c.id)).filter((c) => c !== undefined);
+      if (now.length > 0) edits.push(...chainEdits(now, chain, measure, gains));
+    }
+    setView({ bareGains: new Map() });
+    if (edits.length > 0) own.edit(edits, `Treat ${named(clips)}`);
+  });
 }
 
 /** Clips that have the same chain, together. */

@@ -8,6 +8,7 @@ import { lineEdit } from "@/timeline/gestures/draw-gesture";
 import { type DrawnLine, lineOf, roundedValue, STEPS, valueWords } from "@/timeline/model/envelope-lines";
 import { laneBoxes } from "@/timeline/model/geometry";
 import { selectedClips } from "../edit/actions";
+import { Runs } from "../edit/runs";
 
 const many = (n: number, name: string): string => (n === 1 ? name : `${n} clips`);
 
@@ -31,18 +32,12 @@ export function gainBy(by: number): void {
   const clips = selectedClips();
   if (clips.length === 0) return void toast("Select clips, or make a range, to change the gain.", { id: "select" });
   const ids = clips.map((c) => c.id);
-  if (!session().edit([{ type: "set-gain", clipIds: ids, by }], `Gain of ${many(ids.length, clips[0].name)}`, rowOf(ids))) return;
+  if (!session().edit([{ type: "set-gain", clipIds: ids, by }], `Gain of ${many(ids.length, clips[0].name)}`, runs.row(ids.join(" ")))) return;
   const gain = session().doc.clips.get(ids[0])?.gain ?? 0;
   toast(ids.length === 1 ? `Gain ${valueWords("gain", gain)}` : `Gain ${words}`, { id: "gain", duration: 1500 });
 }
 
-let row: { what: string; key: string } | null = null;
-/** Steps that change the gain of the same clips one after the other are one for undo. */
-function rowOf(ids: readonly string[]): string {
-  const what = ids.join(" ");
-  if (row?.what !== what) row = { what, key: `gain${Date.now().toString(36)}` };
-  return row.key;
-}
+const runs = new Runs();
 
 const hasEnvelope = (clip: Clip): boolean => LINE_KINDS.some((kind) => envelopeOf(clip, kind));
 

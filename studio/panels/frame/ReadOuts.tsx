@@ -1,5 +1,6 @@
 "use client";
 import { timebaseOf } from "@wet-thread/core/model/document";
+import { isWithoutBars } from "@wet-thread/core/model/modes";
 import { formatPosition, type PositionUnit, parsePosition } from "@wet-thread/core/time/format";
 import type { GridFamily } from "@wet-thread/core/time/grid";
 import type { GridStep } from "@wet-thread/core/time/grid-step";
@@ -25,6 +26,7 @@ const UNITS: readonly (readonly [PositionUnit, string])[] = [
 /** Where the playhead is, in two units of one's choice, and the tempo and meter there. A click types a position, in any unit. */
 export function ReadOuts() {
   const units = useSettings((s) => s.readOuts);
+  const without = useSettings(isWithoutBars);
   const tempo = useRef<HTMLSpanElement>(null);
   const texts = [useRef<HTMLButtonElement>(null), useRef<HTMLButtonElement>(null)];
   // biome-ignore lint/correctness/useExhaustiveDependencies: the refs stay the same
@@ -59,7 +61,7 @@ export function ReadOuts() {
     <div className="ml-1 flex h-9 items-center gap-1.5 rounded-md border border-line bg-ground px-3">
       <ReadOut index={0} unit={units[0]} text={texts[0]} className="min-w-[92px] font-semibold text-xl" />
       <ReadOut index={1} unit={units[1]} text={texts[1]} className="ml-1 min-w-[76px] text-ink-2 text-lg" />
-      <span ref={tempo} className="num ml-1 whitespace-pre text-ink-2 text-sm max-[1180px]:hidden" />
+      <span ref={tempo} hidden={without} className="num ml-1 whitespace-pre text-ink-2 text-sm max-[1180px]:hidden" />
     </div>
   );
 }

@@ -15,6 +15,7 @@ import { session, useSession } from "@/state/sync/session";
 import { setView, useView, view } from "@/state/view/view";
 import { HEAD_WIDTH, HEIGHTS, type LaneBox, laneBoxes } from "@/timeline/model/geometry";
 import { clearPreview, setPreview, usePreview } from "@/timeline/model/preview";
+import { alongStroke } from "@/timeline/model/stroke";
 import { Slider } from "@/ui/controls";
 import { Menu } from "@/ui/menu";
 import { NameField } from "@/ui/NameField";
@@ -33,6 +34,8 @@ type Switch = "mute" | "solo" | "arm";
 
 /** Buttons that a pointer went over while it was down: all are set as the first. */
 interface Sweep {
+  /** Where it was pressed, on the screen. */
+  readonly from: { readonly x: number; readonly y: number };
   readonly what: Switch;
   readonly value: boolean;
   readonly ids: ReadonlySet<string>;
@@ -64,11 +67,18 @@ export function TrackHeads() {
   useEffect(() => {
     if (!sweeping) return;
     // What lies under the pointer is asked for: a finger's stays with the switch that it was put on.
+    let last = swept.current?.from;
     const over = (e: PointerEvent): void => {
       const now = swept.current;
-      const under = document.elementFromPoint(e.clientX, e.clientY)?.closest(`[data-switch="${now?.what}"]`);
-      const id = under?.closest<HTMLElement>("[data-track]")?.dataset.track;
-      if (now && id && !now.ids.has(id)) take({ ...now, ids: new Set([...now.ids, id]) });
+      const here = { x: e.clientX, y: e.clientY };
+      const ids = new Set(now?.ids);
+      for (const { x, y } of alongStroke(last ?? here, here)) {
+        const under = document.elementFromPoint(x, y)?.closest(`[data-switch="${now?.what}"]`);
+        const id = under?.closest<HTMLElement>("[data-track]")?.dataset.track;
+        if (id) ids.add(id);
+      }
+      last = here;
+      if (now && ids.size > now.ids.size) take({ ...now, ids });
     };
     const done = (): void => {
       const now = swept.current;
@@ -300,7 +310,7 @@ function Head({ track, chosen, height, mono, sweep, onSweep, onGrip }: HeadProps
       letter={letter}
       color={color}
       onClick={() => (what === "arm" ? recorder().arm([track.id], !armed) : set({ [what]: !track[what] }))}
-      onPress={() => onSweep({ what, value: !isOn(what), ids: new Set([track.id]) })}
+      onPress={(from) => onSweep({ from, what, value: !isOn(what), ids: new Set([track.id]) })}
       what={what}
     />
   );
@@ -399,7 +409,7 @@ interface ToggleProps {
   letter: string;
   color: string;
   onClick: () => void;
-  onPress: () => void;
+  onPress: (at: Sweep["from"]) => void;
   what: Sweep["what"];
 }
 
@@ -415,7 +425,7 @@ function Toggle({ on, label, letter, color, onClick, onPress, what }: ToggleProp
       onPointerDown={(e) => {
         if (e.button !== 0) return;
         e.currentTarget.releasePointerCapture(e.pointerId);
-        onPress();
+        onPress({ x: e.clientX, y: e.clientY });
       }}
       data-switch={what}
       className="num grid h-[18px] w-[20px] shrink-0 touch-none place-items-center rounded-sm border border-line bg-raised font-semibold text-ink-2 text-xs underline-offset-2 aria-pressed:font-bold aria-pressed:underline"

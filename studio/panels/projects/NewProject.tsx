@@ -1,5 +1,6 @@
 "use client";
 import { ENDINGS } from "@wet-thread/core/media/formats";
+import { WITHOUT_BARS } from "@wet-thread/core/model/modes";
 import { FRAME_RATES } from "@wet-thread/core/time/timecode";
 import { Plus } from "lucide-react";
 import { useRouter } from "next/navigation";
@@ -26,7 +27,13 @@ export function NewProject() {
   const create = async (files: readonly File[] = []): Promise<void> => {
     const called = name.trim() || files[0]?.name.replace(/\.[A-Za-z0-9]{1,5}$/, "") || "New project";
     try {
-      const json = { name: called, sampleRate: Number(rate), meter, frameRate, ...(tempo !== null && { tempo: Number(tempo) }) };
+      const json = {
+        name: called,
+        sampleRate: Number(rate),
+        meter,
+        frameRate,
+        ...(tempo === null ? { modes: WITHOUT_BARS } : { tempo: Number(tempo) }),
+      };
       const project = await ask<ProjectRow>("/api/projects", { json });
       // They wait there until the editor asks how they are to be laid.
       if (files.length > 0) useArranging.setState({ files, at: { trackId: null, position: 0 } });

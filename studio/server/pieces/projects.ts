@@ -1,4 +1,5 @@
 import { NEW_PIECE, PIECE_ID } from "@wet-thread/core/model/document";
+import { Modes } from "@wet-thread/core/model/modes";
 import { Meter, Name, type Piece, Piece as PieceSchema, Tempo } from "@wet-thread/core/model/schema";
 import { MeterMap } from "@wet-thread/core/time/meter";
 import { TempoMap } from "@wet-thread/core/time/tempo";
@@ -25,6 +26,7 @@ export const NewProject = z
       .optional(),
     frameRate: PieceSchema.shape.frameRate.optional(),
     version: Name.optional().describe("name of the first version"),
+    modes: Modes.partial().optional().describe("how its first version is worked on; see PATCH /api/versions/{id}"),
   })
   .superRefine((p, context) => {
     // Maps that no edit could work with must never come to be.
@@ -59,7 +61,7 @@ export async function createProject(p: z.infer<typeof NewProject>) {
   const data = piece(p);
   await db().transaction(async (tx) => {
     await tx.insert(projects).values({ id: projectId, name: p.name, sampleRate: p.sampleRate });
-    await tx.insert(versions).values({ id: versionId, projectId, name: p.version || "First version" });
+    await tx.insert(versions).values({ id: versionId, projectId, name: p.version || "First version", modes: p.modes });
     await tx.insert(entities).values({ versionId, kind: "piece", id: PIECE_ID, data });
   });
   keepNew(versionId, p.sampleRate, data);

@@ -1,4 +1,4 @@
-import { keptModes, type Modes } from "@wet-thread/core/model/modes";
+import { isWithoutBars, keptModes, type Modes } from "@wet-thread/core/model/modes";
 import { ask, ServerError } from "../sync/api";
 import { restFor } from "../sync/retry";
 import type { Session } from "../sync/session";
@@ -67,8 +67,16 @@ export function followModes({ store }: Session): () => void {
     clearTimeout(timer);
     timer = setTimeout(note, REST_MS);
   });
+  // Once a tempo is laid there are bars, and they are shown.
+  const stopTime = store.subscribe(({ doc }, { doc: before }) => {
+    const same = doc.piece.tempo === before.piece.tempo || JSON.stringify(doc.piece.tempo) === JSON.stringify(before.piece.tempo);
+    if (same || !isWithoutBars(settings())) return;
+    const { family, step, rulers, readOuts } = NEW_MODES;
+    setSettings({ family, step, rulers, readOuts });
+  });
   return () => {
     stop();
+    stopTime();
     if (timer) note();
   };
 }

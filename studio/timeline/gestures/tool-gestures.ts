@@ -12,6 +12,7 @@ import { laneAt } from "../model/geometry";
 import { viewGrid } from "../model/grid-columns";
 import { jointAt } from "../model/landing";
 import { hitsIn, snapInForce, snapped } from "../model/snapping";
+import { alongStroke } from "../model/stroke";
 import { zoneAt } from "../model/zones";
 import { askingFor, dragging, editing, type Gesture, type Plan, type Point, sampleAt, taken } from "./gesture";
 import { movedWords } from "./move-gesture";
@@ -163,10 +164,14 @@ function strokeOut(doc: Document, pressed: Point, p: Point): Plan {
 export function sweep(doc: Document, what: "mute" | "erase", first: Clip | undefined, pressed: Point): Gesture {
   const ids = new Set<string>();
   const mute = !(first?.mute ?? false);
+  let last: { x: number; y: number } = { x: pressed.x, y: pressed.y };
   return editing(doc, (p): Plan => {
     if (what === "erase" && p.alt) return strokeOut(doc, pressed, p);
-    const { clip } = zoneAt(doc, view(), p.x, p.y);
-    if (clip) for (const c of what === "erase" ? taken(doc, clip) : [clip]) ids.add(c.id);
+    for (const { x, y } of alongStroke(last, p)) {
+      const { clip } = zoneAt(doc, view(), x, y);
+      if (clip && !ids.has(clip.id)) for (const c of what === "erase" ? taken(doc, clip) : [clip]) ids.add(c.id);
+    }
+    last = { x: p.x, y: p.y };
     const clipIds = [...ids];
     const count = clipIds.length === 1 ? "1 clip" : `${clipIds.length} clips`;
     return {
