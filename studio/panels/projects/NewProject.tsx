@@ -98,14 +98,16 @@ export function NewProject() {
           {tempo !== null && <Field className="mt-1.5" label="Tempo" value={tempo} unit="quarter notes a minute" onCommit={setTempo} />}
         </div>
         <div className="grid grid-cols-2 gap-3">
-          <label className="block">
-            <span className="mb-1 block text-ink-2 text-sm">Meter</span>
-            <select className={choose} value={meter} onChange={(e) => setMeter(e.target.value)}>
-              {METERS.map((m) => (
-                <option key={m}>{m}</option>
-              ))}
-            </select>
-          </label>
+          {tempo !== null && (
+            <label className="block">
+              <span className="mb-1 block text-ink-2 text-sm">Meter</span>
+              <select className={choose} value={meter} onChange={(e) => setMeter(e.target.value)}>
+                {METERS.map((m) => (
+                  <option key={m}>{m}</option>
+                ))}
+              </select>
+            </label>
+          )}
           <label className="block">
             <span className="mb-1 block text-ink-2 text-sm">Frames a second</span>
             <select className={choose} value={frameRate} onChange={(e) => setFrameRate(e.target.value)}>
