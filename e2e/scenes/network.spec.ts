@@ -111,5 +111,10 @@ test("a server that is open to the network lets nobody in without its passphrase
   await expect(page.getByTestId("engine")).toHaveAttribute("data-engine", "on");
   await page.keyboard.press("Space");
   expect(broken).toEqual([]);
+  // Signed out, the browser is asked again, and what it had opens nothing.
+  await page.goto(at);
+  await page.getByRole("button", { name: "Sign out" }).click();
+  await expect(page).toHaveURL(/\/sign-in/);
+  expect((await ask("/api/projects", { cookie: `${cookie.name}=${cookie.value}` })).status).toBe(401);
   await context.close();
 });

@@ -13,7 +13,7 @@ import { ProjectList, type ProjectSummary } from "./ProjectList";
 import { readArchive } from "./read-archive";
 
 /** Every project: found, sorted, opened, renamed, copied, removed and put back; and new ones. */
-export function Projects() {
+export function Projects({ signedIn }: { signedIn: boolean }) {
   const router = useRouter();
   const [rows, setRows] = useState<readonly ProjectSummary[] | null>(null);
   const [removed, setRemoved] = useState<readonly ProjectSummary[]>([]);
@@ -39,6 +39,15 @@ export function Projects() {
     setProgress(null);
     if (id) router.push(`/p/${id}`);
   };
+  const signOut = async (): Promise<void> => {
+    try {
+      await ask("/api/sign-in", { method: "DELETE" });
+      location.assign("/sign-in");
+    } catch (error) {
+      if (!(error instanceof ServerError)) throw error;
+      toast.error(`You are still signed in. ${error.message}`);
+    }
+  };
   const putBack = async (project: ProjectSummary): Promise<void> => {
     try {
       await ask(`/api/projects/${project.id}/restore`, { method: "POST" });
@@ -54,6 +63,11 @@ export function Projects() {
         <Mark />
         <span className="font-semibold text-lg">Wet Thread</span>
         <span className="ml-auto" />
+        {signedIn && (
+          <button type="button" className="rounded-md px-2 py-1 text-ink-2 hover:bg-weft hover:text-ink" onClick={() => void signOut()}>
+            Sign out
+          </button>
+        )}
         <ThemeButton />
       </header>
       <main className="mx-auto grid max-w-[1080px] grid-cols-[minmax(0,1fr)_320px] gap-8 px-6 py-10 max-[860px]:grid-cols-1">

@@ -2,7 +2,7 @@ import type { Readable } from "node:stream";
 import { crc32 } from "node:zlib";
 import { formatOf } from "@wet-thread/core/media/formats";
 import { MediaError } from "@wet-thread/core/media/source";
-import { documentFrom, PIECE_ID } from "@wet-thread/core/model/document";
+import { documentFrom } from "@wet-thread/core/model/document";
 import { problems } from "@wet-thread/core/model/invariants";
 import { keptModes } from "@wet-thread/core/model/modes";
 import { nameOf, type SourceInfo, VersionData } from "@wet-thread/core/model/schema";
@@ -13,6 +13,7 @@ import { db } from "../db/client";
 import { projects, sources, steps, versions } from "../db/schema";
 import { ApiError } from "../http/errors";
 import { enqueue } from "../jobs/queue";
+import { layEntities } from "../pieces/entities";
 import { getProject } from "../pieces/projects";
 import { newId } from "../process/ids";
 import { registerMade } from "../recorded/made";
@@ -269,7 +270,7 @@ export async function readArchive({ file, partial }: { file: string; partial: bo
           revision: 0,
           modes: about.modes && keptModes(about.modes),
         });
-      await layEntities(versionId, whole);
+      await layEntities(db(), versionId, whole);
       // What recipes make is made when somebody asks for it: by then its recording has been read.
       for (const clip of clips) await registerMade(db(), clip, there.get(clip.sourceId)?.length ?? 0);
       const history = about.history;
@@ -356,15 +357,4 @@ async function layRecording(
     if (error instanceof MediaError) throw new BrokenEntry(recording.file, error.message);
     throw error;
   }
-}
-
-async function layEntities(versionId: string, { piece, tracks, clips, markers, sections, bundles }: VersionData): Promise<void> {
-  const kinds = { track: tracks, clip: clips, marker: markers, section: sections, bundle: bundles };
-  const rows = Object.entries(kinds).flatMap(([kind, list]) =>
-    (list as readonly { id: string }[]).map((data) => ({ kind, id: data.id, data: data as object })),
-  );
-  const all = [{ kind: "piece", id: PIECE_ID, data: piece as object }, ...rows];
-  for (let at = 0; at < all.length; at += 5000)
-    await db().execute(sql`insert into entities (version_id, kind, id, data)
-      select ${versionId}, r.kind, r.id, r.data from jsonb_to_recordset(${JSON.stringify(all.slice(at, at + 5000))}::jsonb) as r(kind text, id text, data jsonb)`);
 }

@@ -1,12 +1,11 @@
-import { Readable } from "node:stream";
 import { safeName } from "@wet-thread/core/media/file-names";
 import { dataOf } from "@wet-thread/core/model/document";
 import { and, asc, eq, gt, inArray, lte } from "drizzle-orm";
-import yazl from "yazl";
 import { db } from "../db/client";
 import { type StepState, sources, steps } from "../db/schema";
 import { getProject } from "../pieces/projects";
 import { loadVersion } from "../pieces/versions";
+import { type ZipEntry, zipOf } from "../process/zip";
 import { ofProject } from "../recorded/sources";
 import { readSource } from "../recorded/store";
 import { ARCHIVE_FORMAT, ARCHIVE_VERSION, MANIFEST, type Manifest } from "./format";
@@ -104,22 +103,15 @@ export async function archiveOf(projectId: string, history: boolean): Promise<{ 
       history: history ? `versions/${i + 1}.history.ndjson` : null,
     })),
   };
-  const zip = new yazl.ZipFile();
-  const broken = (error: Error): void => void (zip.outputStream as Readable).destroy(error);
-  zip.on("error", broken as (error: unknown) => void);
-  const add = (name: string, pieces: () => AsyncGenerator<Uint8Array | string>, compress: boolean, large: boolean): void =>
-    zip.addReadStreamLazy(name, { compress, forceZip64Format: large }, (then) => {
-      const stream = Readable.from(pieces(), { objectMode: false });
-      stream.on("error", broken);
-      then(null, stream);
-    });
-  zip.addBuffer(Buffer.from(JSON.stringify(manifest, null, 2)), MANIFEST);
-  for (const [i, version] of loaded.entries()) {
-    const about = manifest.versions[i];
-    zip.addBuffer(Buffer.from(JSON.stringify(dataOf(version.doc))), about.file);
-    if (about.history) add(about.history, () => historyLines(version.id, version.revision), true, false);
-  }
-  for (const [i, row] of rows.entries()) add(manifest.recordings[i].file, () => readSource(row.id, 0, row.bytes), false, row.bytes > 2 ** 31);
-  zip.end();
-  return { name: project.name, bytes: zip.outputStream as unknown as AsyncIterable<Uint8Array> };
+  const contents = loaded.flatMap((version, i): ZipEntry[] => {
+    const { file, history: lines } = manifest.versions[i];
+    const own = { name: file, content: JSON.stringify(dataOf(version.doc)) };
+    return lines ? [own, { name: lines, pieces: () => historyLines(version.id, version.revision), packed: true }] : [own];
+  });
+  const sounds = rows.map((row, i) => ({
+    name: manifest.recordings[i].file,
+    pieces: () => readSource(row.id, 0, row.bytes),
+    large: row.bytes > 2 ** 31,
+  }));
+  return { name: project.name, bytes: zipOf([{ name: MANIFEST, content: JSON.stringify(manifest, null, 2) }, ...contents, ...sounds]) };
 }

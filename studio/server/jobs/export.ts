@@ -1,10 +1,8 @@
-import { Readable } from "node:stream";
 import type { Loudness } from "@wet-thread/core/analysis/loudness";
 import { Resampler } from "@wet-thread/core/dsp/resampler";
 import { MediaError } from "@wet-thread/core/media/source";
 import { OUT_FORMATS } from "@wet-thread/core/media/writers";
 import { eq } from "drizzle-orm";
-import yazl from "yazl";
 import { db } from "../db/client";
 import { type ExportedFile, exportBytes, exportJobs, versions } from "../db/schema";
 import { Aside } from "../media/aside";
@@ -14,6 +12,7 @@ import { type ExportSpec, rateOf } from "../out/export-request";
 import { namesOf } from "../out/exports";
 import { announce } from "../pieces/events";
 import { loadVersionAt } from "../pieces/versions";
+import { zipOf } from "../process/zip";
 import { exportWriter } from "../recorded/store";
 import { rendered, SoundMissing } from "./rendering";
 
@@ -223,7 +222,9 @@ export async function runExport({ exportId }: { exportId: string }): Promise<voi
   try {
     if (parts.length === 1 || spec.measure)
       for (const [i, part] of parts.entries()) for await (const piece of fileOf(part, i)) await writer.write(piece);
-    else for await (const piece of zipped(parts.map((part, i) => ({ name: names[i], bytes: () => fileOf(part, i) })))) await writer.write(piece);
+    else
+      for await (const piece of zipOf(parts.map((part, i) => ({ name: names[i], pieces: () => fileOf(part, i), large: true }))))
+        await writer.write(piece);
     await writer.finish();
   } catch (error) {
     if (error instanceof CalledOff) return;
@@ -235,19 +236,4 @@ export async function runExport({ exportId }: { exportId: string }): Promise<voi
   }
   await db().update(exportJobs).set({ status: "ready", progress: 1, bytes: writer.size, files }).where(eq(exportJobs.id, exportId));
   await tell("ready", 1);
-}
-
-/** Files that are made one after the other, as one zip: their bytes as they are, since sound does not pack. */
-async function* zipped(files: readonly { name: string; bytes: () => AsyncGenerator<Uint8Array> }[]): AsyncGenerator<Uint8Array> {
-  const zip = new yazl.ZipFile();
-  const broken = (error: Error): void => void (zip.outputStream as Readable).destroy(error);
-  zip.on("error", broken as (error: unknown) => void);
-  for (const { name, bytes } of files)
-    zip.addReadStreamLazy(name, { compress: false, forceZip64Format: true }, (then) => {
-      const stream = Readable.from(bytes(), { objectMode: false });
-      stream.on("error", broken);
-      then(null, stream);
-    });
-  zip.end();
-  yield* zip.outputStream as unknown as AsyncIterable<Uint8Array>;
 }

@@ -1,4 +1,3 @@
-import { Readable } from "node:stream";
 import { setImmediate as turn } from "node:timers/promises";
 import { EditError } from "@wet-thread/core/edit/errors";
 import { sfzOf } from "@wet-thread/core/interchange/sfz";
@@ -9,9 +8,9 @@ import { Name } from "@wet-thread/core/model/schema";
 import { MOST_SLICE_SECONDS, MOST_SLICES, Slice } from "@wet-thread/core/model/slices";
 import { Renderer, spansNeeded } from "@wet-thread/core/render/renderer";
 import { playedSlice, slicePiece } from "@wet-thread/core/render/slices";
-import yazl from "yazl";
 import { z } from "zod";
 import { loadVersion } from "../pieces/versions";
+import { zipOf } from "../process/zip";
 import { madeFirst } from "../recorded/made";
 import { StoredReader } from "../recorded/samples";
 
@@ -63,20 +62,11 @@ export async function kitOf(
     return { piece, slice };
   });
   const name = safeName(wished || `${version} kit`);
-  const zip = new yazl.ZipFile();
   const files = pieces.map(({ slice }, i) => `${String(i + 1).padStart(2, "0")} ${safeName(slice.name || "Slice")}.wav`);
-  zip.addBuffer(
-    Buffer.from(
-      sfzOf(
-        name,
-        pieces.map(({ slice }, i) => ({ file: files[i], gain: slice.gain, cents: slice.cents })),
-      ),
-    ),
-    `${name}.sfz`,
+  const instrument = sfzOf(
+    name,
+    pieces.map(({ slice }, i) => ({ file: files[i], gain: slice.gain, cents: slice.cents })),
   );
-  // Each is made when the one before has been sent.
-  for (const [i, { piece, slice }] of pieces.entries())
-    zip.addReadStreamLazy(files[i], (take) => take(null, Readable.from(wavOf(piece, slice), { objectMode: false })));
-  zip.end();
-  return { zip: zip.outputStream as unknown as AsyncIterable<Uint8Array>, name: `${name}.zip` };
+  const sounds = pieces.map(({ piece, slice }, i) => ({ name: files[i], pieces: () => wavOf(piece, slice), packed: true }));
+  return { zip: zipOf([{ name: `${name}.sfz`, content: instrument }, ...sounds]), name: `${name}.zip` };
 }

@@ -10,10 +10,10 @@ import { nameOf, VersionData } from "@wet-thread/core/model/schema";
 import { formatPosition } from "@wet-thread/core/time/format";
 import { TempoMap } from "@wet-thread/core/time/tempo";
 import { FRAME_RATES } from "@wet-thread/core/time/timecode";
-import yazl from "yazl";
 import { z } from "zod";
 import { ApiError, notFound } from "../http/errors";
 import { newId } from "../process/ids";
+import { zipOf } from "../process/zip";
 import { firstVersion } from "./projects";
 import { newVersion } from "./version-list";
 import { editVersion, loadVersion } from "./versions";
@@ -58,12 +58,9 @@ export interface SeamRow {
 const utf8 = new TextEncoder();
 
 /** Some texts as one zip. */
-async function zipOf(files: readonly (readonly [string, string])[]): Promise<Uint8Array<ArrayBuffer>> {
-  const zip = new yazl.ZipFile();
-  for (const [name, text] of files) zip.addBuffer(Buffer.from(text), safeName(name));
-  zip.end();
-  const parts: Buffer[] = [];
-  for await (const part of zip.outputStream) parts.push(part as Buffer);
+async function zipped(files: readonly (readonly [string, string])[]): Promise<Uint8Array<ArrayBuffer>> {
+  const parts: Uint8Array[] = [];
+  for await (const part of zipOf(files.map(([name, content]) => ({ name: safeName(name), content })))) parts.push(part);
   return new Uint8Array(Buffer.concat(parts));
 }
 
@@ -86,7 +83,7 @@ export async function written(
   if (format === "edl") {
     const { lists, left } = edlOf(doc, name, { start, frameRate });
     if (lists.length === 1) return { bytes: utf8.encode(lists[0]), left, type: "text/plain; charset=utf-8", name: `${name}.edl` };
-    return { bytes: await zipOf(lists.map((text, i) => [`${name} ${i + 1}.edl`, text])), left, type: "application/zip", name: `${name} EDL.zip` };
+    return { bytes: await zipped(lists.map((text, i) => [`${name} ${i + 1}.edl`, text])), left, type: "application/zip", name: `${name} EDL.zip` };
   }
   const base = timebaseOf(doc);
   const clip = (id: string | null): string => (id === null ? "" : (doc.clips.get(id)?.name ?? ""));

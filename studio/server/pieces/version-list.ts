@@ -15,6 +15,7 @@ import { KEPT_DAYS } from "../process/days";
 import { newId } from "../process/ids";
 import { wantMade } from "../recorded/made";
 import { ofProject } from "../recorded/sources";
+import { layEntities } from "./entities";
 import { announce } from "./events";
 import { editVersion, loadVersion } from "./versions";
 
@@ -80,16 +81,12 @@ export async function newVersion(projectId: string, { name, from, description }:
       return;
     }
     if (content) {
-      const { piece, tracks, clips, markers, sections, bundles } = content;
-      const kinds = { track: tracks, clip: clips, marker: markers, section: sections, bundle: bundles };
-      const rows = Object.entries(kinds).flatMap(([kind, list]) => list.map((data) => ({ kind, id: data.id, data })));
-      await tx.execute(sql`insert into entities (version_id, kind, id, data)
-        select ${id}, r.kind, r.id, r.data from jsonb_to_recordset(${JSON.stringify([{ kind: "piece", id: PIECE_ID, data: piece }, ...rows])}::jsonb) as r(kind text, id text, data jsonb)`);
+      await layEntities(tx, id, content);
       const lengths = await tx.select({ id: sources.id, length: sources.length }).from(sources).where(ofProject(projectId));
       await wantMade(
         tx,
         new Map(lengths.map((s) => [s.id, s])),
-        clips.map((after) => ({ kind: "clip" as const, id: after.id, before: null, after })),
+        content.clips.map((after) => ({ kind: "clip" as const, id: after.id, before: null, after })),
       );
       return;
     }
