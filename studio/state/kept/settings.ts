@@ -81,6 +81,8 @@ export interface Settings extends Modes {
   /** The picture that stands in for a film is shown, and by how many frames it runs ahead of the piece. */
   readonly picture: boolean;
   readonly pictureOffset: number;
+  /** Commands that were found by words, by their ids, the last first. */
+  readonly used: readonly string[];
   /** The card with the first steps on the demo, and which of them have been taken. */
   readonly firstSteps: { readonly open: boolean; readonly done: readonly FirstStep[] };
 }
@@ -157,6 +159,7 @@ export const useSettings = create<Settings>()(
       equalLoudness: false,
       picture: false,
       pictureOffset: 0,
+      used: [],
       firstSteps: { open: true, done: [] },
     }),
     { name: "wet-thread settings", partialize: (all) => only(all, (name) => !isMode(name)) },
