@@ -56,6 +56,15 @@ describe("a job whose worker ended", () => {
     await own.startWeb();
     const second = await taken(first.worker);
     expect(second.attempts).toBe(1);
+    // It is in the midst of it: how far it is changes.
+    const { progress } = await until(
+      () => source(id),
+      (s) => s.status === "importing",
+    );
+    await until(
+      () => source(id),
+      (s) => s.progress !== progress,
+    );
     // The worker alone is killed: its parent counts that.
     expect(own.killWorker()).toBe(1);
     expect((await taken(second.worker)).attempts).toBe(2);
@@ -83,7 +92,11 @@ describe("a job whose worker ended", () => {
       expect(put.error).toMatch(
         /killed each time.*kept; it is tried again by itself in 10 minutes, and at the next start, and can be tried again now\.$/,
       );
-      expect(await jobOf(id)).toMatchObject({ attempts: 3, locked: false, rested: 10 });
+      const job = await until(
+        () => jobOf(id),
+        (j) => j?.rested !== null,
+      );
+      expect(job).toMatchObject({ attempts: 3, locked: false, rested: 10 });
     }
     await own.must("POST", `/api/sources/${second}/retry`);
     await ready(second);

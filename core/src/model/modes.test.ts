@@ -12,7 +12,14 @@ describe("modes that were kept", () => {
     for (const none of [null, undefined, 3, "snapOn", []]) expect(keptModes(none)).toEqual({});
   });
   it("lose nothing that holds", () => {
-    const some = { snapOn: false, neighbours: "ripple", step: { kind: "bar" }, finest: null, nudge: { kind: "grid" }, rulers: ["bars"] } as const;
+    const some = {
+      snapOn: false,
+      neighbours: "ripple",
+      step: { kind: "bar", count: 2 },
+      finest: null,
+      nudge: { kind: "grid" },
+      rulers: ["bars"],
+    } as const;
     expect(keptModes({ ...some, edgeFadeMs: -1, reach: "world" })).toEqual(some);
   });
 });
