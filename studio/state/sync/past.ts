@@ -46,11 +46,13 @@ export class Past {
     readonly edits: readonly PastEdit[] = [],
     /** Whether there are others before them. */
     private readonly earlier = true,
+    /** Whether all that can be done again is among them: what is undone before this page knew it is not. */
+    private readonly undoneKnown = false,
   ) {}
 
   /** After an edit; what was undone can't be done again any more. */
   edited(edit: Omit<PastEdit, "done">): Past {
-    return new Past([...this.edits.filter((e) => e.done), { ...edit, done: true }], this.earlier);
+    return new Past([...this.edits.filter((e) => e.done), { ...edit, done: true }], this.earlier, true);
   }
 
   /** After a step that the server has. */
@@ -64,6 +66,7 @@ export class Past {
     return new Past(
       this.edits.map((e) => (walked(e) ? { ...e, done: kind === "redo" } : e)),
       this.earlier,
+      this.undoneKnown && (kind === "redo" || this.edits.some((e) => e.revision === reached)),
     );
   }
 
@@ -76,6 +79,7 @@ export class Past {
         return { revision, key, row, name, done: state === "done", changes };
       }),
       earlier > 0,
+      true,
     );
   }
 
@@ -86,7 +90,7 @@ export class Past {
       const step = e.changes === null && e.revision !== null ? found.get(e.revision) : undefined;
       return step ? { ...e, key: step.key, changes: () => step.changes } : e;
     });
-    return new Past(filled, this.earlier);
+    return new Past(filled, this.earlier, this.undoneKnown);
   }
 
   /** Revisions of the edits nearest to where a walk would begin whose changes are not known. */
@@ -104,6 +108,7 @@ export class Past {
     if (undo) line.reverse();
     // Behind the last one that is known others may lie.
     const open = undo && this.earlier;
+    if (!undo && !this.undoneKnown) return null;
     let count: number;
     if (to !== undefined) count = line.findIndex((e) => (undo ? !later(e.revision, to) : later(e.revision, to)));
     else {
@@ -121,6 +126,7 @@ export class Past {
     return new Past(
       this.edits.map((e) => (set.has(e) ? { ...e, done: direction === "redo" } : e)),
       this.earlier,
+      this.undoneKnown,
     );
   }
 }
