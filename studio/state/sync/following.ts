@@ -37,9 +37,7 @@ export class Following {
     if (revision === undefined) this.missed = true;
     else if (revision <= this.revision) return;
     else this.wanted = Math.max(this.wanted, revision);
-    this.running ??= this.run().finally(() => {
-      this.running = null;
-    });
+    this.running ??= this.run();
   }
 
   /** Waits until a revision has been reached. */
@@ -68,11 +66,16 @@ export class Following {
         else tries = 0;
       } catch (error) {
         this.missed ||= missed;
-        if (!(error instanceof ServerError)) throw error;
+        if (!(error instanceof ServerError)) {
+          this.running = null;
+          throw error;
+        }
         // Whoever answers so, a proxy or a server that is signed out of, may answer otherwise later; nobody is asked without a rest.
         await restFor(tries++);
       }
     }
+    // Nothing comes between here and the last look: what is seen from now on is asked for anew.
+    this.running = null;
   }
 
   /** Lays on the steps that follow on what is here; others are left to the next fetch. */
