@@ -59,7 +59,7 @@ const MEANT: Readonly<Record<string, string>> = {
   tempo: "tempo",
   "time signature": "type-tempo",
   meter: "type-tempo",
-  "strip silence": "clear-silence",
+  "remove silence": "clear-silence",
   "remove pauses": "clear-silence",
   pauses: "clear-silence",
   gate: "clear-silence",
@@ -131,7 +131,6 @@ const MEANT: Readonly<Record<string, string>> = {
   comping: "stack",
   takes: "takes",
   lanes: "takes",
-  playlists: "stack",
   sampler: "kit",
   midi: "kit",
   pads: "kit",
@@ -183,7 +182,7 @@ const MEANT: Readonly<Record<string, string>> = {
   nudge: "nudge-later",
   "move right": "nudge-later",
   "move left": "nudge-earlier",
-  slip: "tool-shift",
+  content: "tool-shift",
   marker: "marker",
   cue: "marker",
   locator: "marker",
@@ -208,12 +207,11 @@ const MEANT: Readonly<Record<string, string>> = {
   scrub: "tool-listen",
   knife: "tool-split",
   arrow: "tool-pointer",
-  "time selection": "tool-range",
+  "select time": "tool-range",
   magnifier: "tool-zoom",
   scroll: "scroll-later",
   ripple: "neighbours-ripple",
-  shuffle: "neighbours-ripple",
-  spot: "neighbours-place",
+  timestamp: "neighbours-place",
   overwrite: "overlaps-cover",
   swap: "neighbours-reorder",
   "auto crossfade": "overlaps-blend",
@@ -264,7 +262,7 @@ describe("the palette", () => {
     expect(find("zzz")).toEqual([]);
     expect(find("cfa")).toEqual([]);
   });
-  it("forgives a slip of the hand in a long word, where nothing else fits", () => {
+  it("forgives a wrong letter in a long word, where nothing else fits", () => {
     expect([first("metronme"), first("tihgten"), first("crosfade")]).toEqual(["metronome", "tighten", "blend"]);
     expect(find("cup").map((c) => c.id)).not.toContain("cut");
   });

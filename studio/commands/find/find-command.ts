@@ -39,16 +39,16 @@ function nearly(a: string, b: string): boolean {
 }
 
 /** Words that are shorter are other words with another letter. */
-const LEAST_FOR_SLIPS = 5;
+const LEAST_FOR_ERRORS = 5;
 
-/** How well a word that was typed fits another: whole, as its beginning, with a slip of the hand; 0 where it does not. */
-const fit = (typed: string, word: string, slips: boolean): number =>
-  word === typed ? 4 : word.startsWith(typed) ? 2 : slips && typed.length >= LEAST_FOR_SLIPS && nearly(typed, word) ? 1 : 0;
+/** How well a word that was typed fits another: whole, as its beginning, with a wrong letter; 0 where it does not. */
+const fit = (typed: string, word: string, errors: boolean): number =>
+  word === typed ? 4 : word.startsWith(typed) ? 2 : errors && typed.length >= LEAST_FOR_ERRORS && nearly(typed, word) ? 1 : 0;
 
 /** The best of some fits, each counted by its place. */
-const best = (typed: string, words: readonly string[], slips: boolean, weigh: (fit: number, place: number) => number): number =>
+const best = (typed: string, words: readonly string[], errors: boolean, weigh: (fit: number, place: number) => number): number =>
   words.reduce((most, word, place) => {
-    const found = fit(typed, word, slips);
+    const found = fit(typed, word, errors);
     return found === 0 ? most : Math.max(most, weigh(found, place));
   }, 0);
 
@@ -79,12 +79,12 @@ export function commandFinder(commands: readonly Command[]): (search: string, us
       const at = used.indexOf(id);
       return at < 0 ? used.length : at;
     };
-    const ranked = (slips: boolean): Command[] =>
+    const ranked = (errors: boolean): Command[] =>
       entries
         .flatMap((e) => {
           let score = 0;
           for (const word of wanted) {
-            const [own, other] = [best(word, e.title, slips, inTitle), best(word, e.others, slips, inOthers)];
+            const [own, other] = [best(word, e.title, errors, inTitle), best(word, e.others, errors, inOthers)];
             if (own === 0 && other === 0) return [];
             score += Math.max(own, other) + (own > 0 && other > 0 ? 0.5 : 0);
           }
