@@ -104,8 +104,9 @@ function* inUse() {
   }
 }
 
-function dropOldBuilds() {
-  const used = new Set(inUse());
+/** Takes away builds that nobody goes by, but for the last few; `own` is the one that is about to be gone by. */
+function dropOldBuilds(own) {
+  const used = new Set([own, ...inUse()]);
   const age = (name) => fs.statSync(at("studio", name)).mtimeMs;
   const names = fs.readdirSync(at("studio")).filter((name) => name.startsWith(FINISHED) && !used.has(name));
   for (const name of names.sort((a, b) => age(b) - age(a)).slice(KEPT))
@@ -131,7 +132,7 @@ export async function ensureBuild() {
     fs.cpSync(at("studio", build, "types"), at("studio", MAKING, "types"), { recursive: true });
   }
   process.env.WET_THREAD_BUILD = build;
-  dropOldBuilds();
+  dropOldBuilds(build);
 }
 
 /** Brings a database to what the application that is built needs. Throws Halt; in its own words where a later release has served it. */
