@@ -41,6 +41,12 @@ export class EditorPage {
     return this.page.getByTestId("lanes");
   }
 
+  /** Unfolds a part of the inspector's page about clips. */
+  async openPart(name: string): Promise<void> {
+    const fold = this.page.getByRole("region", { name, exact: true }).getByRole("button", { name }).first();
+    if ((await fold.getAttribute("aria-expanded")) === "false") await fold.click();
+  }
+
   /**
    * The version as the server has it, once what the hand has done so far is there and the page has followed; steps that the page keeps by itself
    * (the server is away, or refuses them) are not waited for. A page that does not follow fails.

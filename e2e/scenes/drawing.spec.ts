@@ -118,6 +118,7 @@ test("pitch drawn over a clip: a tone glides from where it was to where the line
   const editor = await EditorPage.open(page, { projectId, versionId }, { edgeFadeMs: 0, snapOn: false });
   await editor.show(0, 8 * RATE);
   await editor.select("one");
+  await editor.openPart("Envelopes");
   await page.getByRole("button", { name: "Draw", exact: true }).nth(2).click();
   await expect(page.getByRole("radio", { name: "Clip pitch" })).toBeChecked();
   // At a second it is as recorded, at five an octave up: the cloth of 64 px has an octave at nine tenths.
@@ -165,7 +166,7 @@ test("pitch drawn over a clip: a tone glides from where it was to where the line
   await editor.saved();
   expect((await editor.clip("two")).recipe?.pitchLine).toEqual(line);
   await page.keyboard.press("Control+a");
-  await page.getByRole("button", { name: "Take off", exact: true }).nth(3).click();
+  await page.getByRole("region", { name: "Envelopes" }).getByRole("button", { name: "Take off" }).nth(2).click();
   await editor.saved();
   expect((await editor.clip("one")).recipe).toBeUndefined();
   expect(same((await editor.heard(span, ["t"]))[0].map(Math.fround), tone)).toBe(true);

@@ -115,6 +115,39 @@ test("several tracks at once: chosen by Ctrl, Shift and a sweep, linked, muted a
   expect((await editor.version()).tracks[1].name).toBe("One");
 });
 
+test("the clip's page folds: what is set is open, what was folded by hand stays so; with nothing selected the piece is told", async ({ page }) => {
+  const editor = await small(page, { edgeFadeMs: 0 });
+  const inspector = page.getByRole("complementary", { name: "Inspector" });
+  await expect(inspector.getByRole("region", { name: "The piece" })).toContainText("5 clips");
+  await expect(inspector.getByRole("region", { name: "The piece" })).toContainText("10, 10 of them raw");
+  await editor.select("a");
+  const fold = (name: string) => inspector.getByRole("region", { name, exact: true }).getByRole("button").first();
+  const open = async () =>
+    Object.fromEntries(
+      await Promise.all(
+        ["Place", "Level", "Fades", "Stretch", "Treatment"].map(async (name) => [name, (await fold(name).getAttribute("aria-expanded")) === "true"]),
+      ),
+    );
+  expect(await open()).toEqual({ Place: true, Level: true, Fades: false, Stretch: false, Treatment: false });
+  await expect(fold("Fades")).toContainText("in 0.0 · out 0.0 ms");
+  await expect(fold("Stretch")).toContainText("100.0 %");
+  // A fade and a treatment open theirs; the level is folded by hand, and says what it is.
+  await api("POST", `/api/versions/${editor.versionId}/edits`, {
+    revision: (await editor.version()).revision,
+    edits: [
+      { type: "set-fade", clipIds: ["a"], edge: "in", length: 480 },
+      { type: "set-gain", clipIds: ["a"], gain: -3 },
+      { type: "treat", clipIds: ["a"], chain: [{ kind: "invert", on: true }] },
+    ],
+  });
+  await expect(fold("Treatment")).toHaveAttribute("aria-expanded", "true");
+  await fold("Level").press("Enter");
+  expect(await open()).toEqual({ Place: true, Level: false, Fades: true, Stretch: false, Treatment: true });
+  await expect(fold("Level")).toContainText("−3.0 dB · middle");
+  await editor.select("b");
+  expect(await open()).toEqual({ Place: true, Level: false, Fades: false, Stretch: false, Treatment: false });
+});
+
 test("a stroke along the rail fades an edge and blends a joint; a fade is chosen on its curve and taken off", async ({ page }) => {
   const editor = await small(page);
   const rail = async (from: number, to: number, trackId: string) => {

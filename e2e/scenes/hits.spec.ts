@@ -21,6 +21,7 @@ test("scene 17, its first half: the hits of a loom read off, the sensitivity dow
   expect(hits.filter((h) => h.strength >= 0.5).map((h) => h.at)).toEqual(transients);
   await editor.show(bed.start, bed.start + 6 * RATE);
   await editor.select(bed.id);
+  await editor.openPart("Hits");
   const part = page.getByRole("region", { name: "Hits" });
   const count = part.getByTestId("hit-count");
   await expect(count).toHaveText(`${sure.length} hits`);
@@ -132,6 +133,7 @@ test("by key and by ear: the range's end goes from hit to hit, only attacks are 
   await page.keyboard.press("Escape");
 
   await editor.select("c");
+  await editor.openPart("Hits");
   const part = page.getByRole("region", { name: "Hits" });
   await part.getByRole("button", { name: "Hear only the attacks" }).click();
   await expect(page.getByRole("button", { name: "attacks only" })).toBeVisible();

@@ -442,6 +442,46 @@ test("a plain click moves nothing in any tool that drags, and a place that was n
   expect(Math.abs((await editor.clip("b")).start - 2.5 * RATE - 101 * per)).toBeLessThanOrEqual(1);
 });
 
+test("keys held together count in a drag in every order, and nothing else does", async ({ page }) => {
+  const editor = await small(page, { snapOn: true, targets: ["grid"], edgeFadeMs: 0, overlaps: "layer" });
+  const panels = page.getByRole("dialog");
+  const before = await editor.version();
+  const b = await editor.nameOf("b");
+  for (const keys of [
+    ["Alt", "g"],
+    ["g", "Alt"],
+  ]) {
+    const per = await editor.samplesPerPixel();
+    await editor.drag(b, { x: b.x, y: b.y + 90 }, async () => {
+      // Escape's way out: nothing was pressed yet that could be let go.
+      for (const key of keys) await page.keyboard.down(key);
+      await page.mouse.move(b.x + 37, b.y, { steps: 2 });
+      await expect(panels).toHaveCount(0);
+      // Keys that edit, open or choose a tool mean nothing while something is in the hand.
+      for (const key of ["u", "Delete", "x", "Control+k"]) await page.keyboard.press(key);
+    });
+    for (const key of keys) await page.keyboard.up(key);
+    await editor.saved();
+    const copies = (await editor.version()).clips.filter((c) => !before.clips.some((old) => old.id === c.id));
+    expect(copies).toHaveLength(1);
+    expect(Math.abs(copies[0].start - 2.5 * RATE - 37 * per)).toBeLessThanOrEqual(1);
+    await expect(panels).toHaveCount(0);
+    await page.keyboard.press("Control+z");
+    await editor.saved();
+    expect((await editor.version()).clips).toHaveLength(before.clips.length);
+  }
+  // Shift keeps the direction; with the grid key beside it no panel opens either.
+  await editor.drag(b, { x: b.x + 60, y: b.y }, async () => {
+    await page.keyboard.down("Shift");
+    await page.keyboard.down("g");
+    await expect(panels).toHaveCount(0);
+  });
+  await page.keyboard.up("g");
+  await page.keyboard.up("Shift");
+  await editor.saved();
+  expect((await editor.clip("b")).start).toBeGreaterThan(2.5 * RATE);
+});
+
 test("a quick stroke means all that lies between two places of the pointer; what is pasted out of sight is told", async ({ page }) => {
   const editor = await small(page);
   await page.keyboard.press("q");

@@ -148,6 +148,56 @@ test("scene 20, three rounds at the loom: each round a take, clicks on the beat,
   expect((await editor.version()).clips).toEqual(picked);
 });
 
+test("a phrase of a take stack is recorded anew: two bars before it are heard, just it is kept, it is a take of the stack and is picked", {
+  tag: "@alone",
+}, async ({ page }) => {
+  const { editor, projectId } = await studio(page, { settings: { neighbours: "ripple" } });
+  // Phrases of a second with pauses between them, said twice; the third begins in the tenth second, after more than two bars.
+  const said = (seed: number) => noise(12 * RATE, seed).map((v, i) => (Math.floor(i / RATE) % 3 === 0 ? v * 0.5 : 0));
+  const sources = await Promise.all([1, 2].map((n) => addSource(projectId, wavFile([said(n)]), `Said ${n}.wav`)));
+  const laid = await api("POST", `/api/versions/${editor.versionId}/edits`, {
+    revision: 1,
+    edits: [
+      ...sources.map((s, i) => ({ type: "add-clip", id: `c${i}`, trackId: "loom", sourceId: s.id, start: 0, overlap: "layer" })),
+      { type: "stack-takes", clipIds: ["c0", "c1"], border: 0 },
+    ],
+  });
+  expect(laid.status).toBe(200);
+  await expect(page.getByTestId("save-state")).toHaveAttribute("data-revision", "2");
+  await page.keyboard.press("w");
+  await page.keyboard.press("Alt+e");
+  const ruler = await editor.rulerAt(9.5 * RATE);
+  await page.mouse.click(ruler.x, ruler.y);
+  await editor.chooseTrack("Loom");
+  await page.getByRole("button", { name: "Record the phrase" }).click();
+  await expect(status(page)).toHaveAttribute("data-phase", "counting");
+  // Two bars of 92: a little over five seconds before the phrase.
+  const twoBars = (8 * 60) / TEMPO;
+  const ear = () => page.evaluate(() => Number(document.querySelector("[data-testid=playhead]")?.getBoundingClientRect().left));
+  const x0 = await ear();
+  expect((x0 - (await editor.view()).box.x) * (await editor.samplesPerPixel())).toBeLessThan((9 - twoBars + 2) * RATE);
+  await expect(status(page)).toHaveAttribute("data-phase", "on", { timeout: 15_000 });
+  await expect(status(page)).toHaveCount(0, { timeout: 30_000 });
+  const { clips, bundles = [] } = await editor.version();
+  const [stack] = bundles;
+  expect(stack.takes?.length).toBe(3);
+  expect(stack.takes?.[2].name).toBe("Loom take 1");
+  const [take] = stack.takes?.at(2)?.clips ?? [];
+  const inOrder = clips.sort((a, b) => a.start - b.start);
+  const punched = inOrder.find((c) => c.take === stack.takes?.at(2)?.id);
+  // Where it is picked it lies just where the phrase was, up to the middle of the pauses; nothing was moved along.
+  const next = inOrder.find((c) => c.blend?.with === punched?.id);
+  expect([punched?.blend?.splice, next?.blend?.splice]).toEqual([stack.start + take.at, stack.start + take.at + take.length]);
+  expect(take.at / RATE).toBeGreaterThan(7.9);
+  expect(take.at / RATE).toBeLessThan(9.01);
+  expect((take.at + take.length) / RATE).toBeGreaterThan(9.98);
+  expect((take.at + take.length) / RATE).toBeLessThan(11.1);
+  expect(clipEnd(inOrder[inOrder.length - 1])).toBe(12 * RATE);
+  // One undo, and the stack is as it was.
+  await page.keyboard.press("Control+z");
+  await expect.poll(async () => (await editor.version()).bundles?.[0].takes?.length).toBe(2);
+});
+
 test("punched into a range, with what was there heard up to it and covered in it; hidden sound can be pulled out; undo brings all back", {
   tag: "@alone",
 }, async ({ page }) => {

@@ -23,6 +23,7 @@ test("scene 18, to fit two bars: the treadle's end pulled to the bar, hits kept;
 
   // Its end, pulled to a bar line with Alt and Shift; the inspector says what it is stretched to.
   await editor.select(bed.id);
+  await editor.openPart("Stretch");
   await page.getByRole("button", { name: "Hits", exact: true }).click();
   const from = await editor.at(bed.start + bed.length, "treadle", 40);
   const to = await editor.at(bed.start + bed.length + 2 * RATE, "treadle", 40);
@@ -126,6 +127,7 @@ test("what conforms follows the tempo, what does not stays where it lies: typed 
   const editor = await small(page);
   const before = [await editor.clip("a"), await editor.clip("x")];
   await editor.select("a");
+  await editor.openPart("Stretch");
   await page.getByLabel("Own tempo of the recording").fill("100");
   await page.keyboard.press("Enter");
   await editor.saved();

@@ -1,5 +1,7 @@
+import type { Page } from "@playwright/test";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import { addSource, api, exportWav, newProject, noise, wavFile } from "../client";
+import { listen } from "../ear";
 import { EditorPage } from "../editor";
 import { expect, test } from "../scene";
 import { Fingers } from "../touch";
@@ -82,9 +84,9 @@ test("takes are stacked, picked by sweeping, by a click and by key, rated, heard
   await page.keyboard.press("ArrowDown");
   await page.keyboard.press("ArrowUp");
   await page.keyboard.press("h");
-  await expect(panel.getByRole("button", { name: /^Hear Take 2/ })).toHaveAttribute("aria-pressed", "true");
-  await panel.getByRole("button", { name: /^Hear Take 2/ }).click();
-  await expect(panel.getByRole("button", { name: /^Hear Take 2/ })).toHaveAttribute("aria-pressed", "false");
+  await expect(panel.getByRole("button", { name: /^Hear Take 2.* by itself/ })).toHaveAttribute("aria-pressed", "true");
+  await panel.getByRole("button", { name: /^Hear Take 2.* by itself/ }).click();
+  await expect(panel.getByRole("button", { name: /^Hear Take 2.* by itself/ })).toHaveAttribute("aria-pressed", "false");
 
   // Flattened it sounds the same; undone the lanes are there again; opened out each has a track.
   const before = await exportWav(made.versionId);
@@ -95,6 +97,118 @@ test("takes are stacked, picked by sweeping, by a click and by key, rated, heard
   await expect.poll(async () => (await editor.version()).bundles?.length).toBe(1);
   await panel.getByRole("button", { name: "Open out" }).click();
   await expect.poll(async () => (await editor.version()).tracks.length).toBe(3);
+});
+
+/** The stack of three takes that somebody said, with its lanes shown. */
+async function stacked(page: Page, modes: Record<string, unknown> = {}) {
+  const made = await piece();
+  const editor = await EditorPage.open(page, made, { snapOn: false, edgeFadeMs: 10, ...modes });
+  await page.keyboard.press("w");
+  await page.keyboard.press("Control+a");
+  await page.keyboard.press("Alt+d");
+  await editor.saved();
+  const [{ takes }] = ((await editor.version()).bundles ?? []) as { takes: { id: string; rating: number; name: string }[] }[];
+  /** Whose phrases are heard, by number, in their order. */
+  const picked = async () =>
+    (await editor.version()).clips
+      .sort((a, b) => (a.blend?.splice ?? a.start) - (b.blend?.splice ?? b.start))
+      .map((c) => takes.findIndex((l) => l.id === c.take) + 1);
+  return { editor, panel: page.getByRole("region", { name: "Takes" }), takes, picked };
+}
+
+test("comping by key: each lane has its number, a key picks it for the phrase at the playhead, who is picked where is shown; the best first", async ({
+  page,
+}) => {
+  const { editor, panel, takes, picked } = await stacked(page);
+  expect(await picked()).toEqual([3]);
+  // The second phrase lies from the third second to the fourth: take 1 is picked for it; then take 2 for the next but one.
+  for (const [seconds, key] of [
+    [3.5, "Alt+1"],
+    [5.5, "Alt+2"],
+  ] as const) {
+    const ruler = await editor.rulerAt(seconds * RATE);
+    await page.mouse.click(ruler.x, ruler.y);
+    await page.keyboard.press(key);
+    await editor.saved();
+  }
+  expect(await picked()).toEqual([3, 1, 3, 2, 3]);
+  const strip = panel.getByRole("group", { name: "Who is picked where" });
+  await expect(strip.getByRole("button")).toHaveText(["3", "1", "3", "2", "3"]);
+  // A press on the strip goes to the phrase and selects it.
+  await strip.getByRole("button").nth(1).click();
+  await expect(page.getByTestId("selection")).toContainText("1 clip");
+  // In a pause there is nothing to pick, and a take that is not there is told.
+  const { revision } = await editor.version();
+  await page.keyboard.press("Alt+7");
+  await expect(page.getByText("has 3 takes")).toBeVisible();
+  expect((await editor.version()).revision).toBe(revision);
+  // By rating: the best first, each with the number that it had.
+  const lanes = panel.getByRole("list", { name: "Lanes" }).getByRole("listitem");
+  await lanes.nth(2).focus();
+  await page.keyboard.press("5");
+  await lanes.nth(1).focus();
+  await page.keyboard.press("3");
+  await panel.getByRole("button", { name: "By rating" }).click();
+  await expect(lanes.nth(0)).toHaveAccessibleName(`Take 3, ${takes[2].name}, rated 5`);
+  await expect(lanes.nth(1)).toHaveAccessibleName(`Take 2, ${takes[1].name}, rated 3`);
+  await expect(lanes.nth(2)).toHaveAccessibleName(`Take 1, ${takes[0].name}, rated 0`);
+  await panel.getByRole("button", { name: "Pick take 2 for the phrase at the playhead" }).click();
+  await editor.saved();
+  expect((await picked()).includes(2)).toBe(true);
+});
+
+test("comping by ear: the stack plays round and round, a key picks for the phrase that is heard, the next round has it; in turn with a bare take", {
+  tag: "@alone",
+}, async ({ page }) => {
+  const { editor, panel, picked } = await stacked(page);
+  // One phrase, from the third second to the fourth, and a little of both pauses: rounds of 1.4 s.
+  await page.keyboard.press("r");
+  await editor.drag(await editor.at(2.8 * RATE, "voice"), await editor.at(4.2 * RATE, "voice"));
+  const round = 1.4 * RATE;
+  /** How loud the phrase is in a round, of what was heard. */
+  const loud = (x: readonly number[], n: number): number => {
+    const part = x.slice(Math.round(n * round + 0.5 * RATE), Math.round(n * round + 0.9 * RATE));
+    return Math.sqrt(part.reduce((sum, v) => sum + v * v, 0) / part.length);
+  };
+  const loop = panel.getByRole("button", { name: "Round and round" });
+  const x = await listen(page, 4.2, {
+    begin: () => loop.click(),
+    during: async (frames) => {
+      await frames(0.6 * RATE);
+      await page.keyboard.press("Alt+2");
+    },
+    end: () => loop.click(),
+    again: async () => {
+      await page.keyboard.press("Control+z");
+      await editor.saved();
+    },
+  });
+  // Take 3 is the softest, take 2 the loudest of them: 0.3 and 0.8.
+  expect(loud(x, 1) / loud(x, 2)).toBeCloseTo(1, 1);
+  expect(loud(x, 1)).toBeCloseTo((0.8 * 0.5) / Math.sqrt(3), 1);
+  await editor.saved();
+  expect(await picked()).toEqual([3, 2, 3]);
+  await expect(loop).toHaveAttribute("aria-pressed", "false");
+
+  // In turn: a round of what is picked, a round of take 1.
+  const against = panel.getByRole("button", { name: /^Hear Take 1 against/ });
+  const y = await listen(page, 5.6, {
+    begin: () => against.click(),
+    during: async (frames) => {
+      await frames(0.5 * RATE);
+      await expect(against).toHaveAttribute("aria-pressed", "true");
+    },
+    end: () => against.click(),
+    again: async () => {},
+  });
+  for (const [n, as] of [
+    [0, 0.8],
+    [1, 0.5],
+    [2, 0.8],
+    [3, 0.5],
+  ])
+    expect(loud(y, n) / loud(y, 0), `round ${n}`).toBeCloseTo(as / 0.8, 1);
+  await expect(against).toHaveAttribute("aria-pressed", "false");
 });
 
 test("a take that is late is lined up with the one that is heard; a recording is dropped as a new take", async ({ page }) => {

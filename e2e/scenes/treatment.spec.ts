@@ -29,6 +29,7 @@ test("scene 23, a hum that needs help: a chain laid on, heard bare and treated, 
   const before = await editor.heard(span, ["hum-low"]);
   await editor.show(hum.start, hum.start + hum.length);
   await editor.select(hum.id);
+  await editor.openPart("Treatment");
   const add = async (name: string): Promise<void> => {
     await page.getByRole("button", { name: "Add …" }).click();
     await page.getByRole("button", { name, exact: true }).last().click();
@@ -120,6 +121,7 @@ test("the server away, a chain is laid and changed all the same; what must be me
   const { editor } = await ofNoise(page, 4);
   await page.keyboard.press("w");
   await page.keyboard.press("Control+a");
+  await editor.openPart("Treatment");
   await page.route(/\/edits$/, (route) => route.abort());
   const add = async (name: string): Promise<void> => {
     await page.getByRole("button", { name: "Add …" }).click();
@@ -152,6 +154,7 @@ test("what is turned at is heard at once, before the server has made it; the bar
   );
   await page.keyboard.press("w");
   await page.keyboard.press("Control+a");
+  await editor.openPart("Treatment");
   await page.getByRole("button", { name: "Add …" }).click();
   await page.getByRole("button", { name: "Gain", exact: true }).last().click();
   await page.getByLabel("Gain of Gain").fill("-20");
@@ -197,6 +200,7 @@ test("a dial is turned: heard meanwhile, laid when it is let go as one step, cal
   const { x, editor } = await ofNoise(page, 40);
   await page.keyboard.press("w");
   await page.keyboard.press("Control+a");
+  await editor.openPart("Treatment");
   await page.getByRole("button", { name: "Add …" }).click();
   await page.getByRole("button", { name: "Gain", exact: true }).last().click();
   await editor.saved();

@@ -1,13 +1,15 @@
 import { transport } from "@/engine/transport";
 import { NEIGHBOURS, type Neighbours, OVERLAPS, type Overlaps, REACHES, setSettings, settings } from "@/state/kept/settings";
 import { session } from "@/state/sync/session";
-import { FOLLOWS, type Follow, MOST_MAGNIFY, setView, TOOLS, type Tool, view, zoomAt } from "@/state/view/view";
+import { FOLLOWS, type Follow, MOST_MAGNIFY, setView, TOOLS, view, zoomAt } from "@/state/view/view";
 import { toast } from "@/state/words/toast";
 import { placePlayhead } from "@/timeline/gestures/range-gestures";
+import { TIMELINE_TOOLS } from "@/timeline/tools/tools";
 import type { Command } from "./command";
 import * as act from "./edit/actions";
 import * as clip from "./edit/clip-actions";
 import { copy, copySection, cut, insertSection, paste, showPaste } from "./edit/clipboard";
+import { COMPING_COMMANDS } from "./edit/comping";
 import * as hits from "./edit/hits";
 import { removeMark } from "./edit/marks";
 import { fillRoom, takeRoom } from "./edit/room";
@@ -79,21 +81,6 @@ const OVERLAP_TITLES: Readonly<Record<Overlaps, string>> = { blend: "Overlaps bl
 /** Digits tell the rules of a drag: tapped they set them, held they lend them to one gesture. */
 const NEIGHBOUR_KEYS: Readonly<Record<Neighbours, string>> = { hold: "1", ripple: "2", reorder: "3", place: "4" };
 const OVERLAP_KEYS: Readonly<Record<Overlaps, string>> = { blend: "5", layer: "6", cover: "7" };
-const TOOL_KEYS: Readonly<Record<Tool, readonly [string, string]>> = {
-  pointer: ["P", "Pointer"],
-  range: ["R", "Range tool"],
-  split: ["X", "Split tool"],
-  shift: ["S", "Shift inside tool"],
-  stretch: ["Shift+W", "Stretch tool: ends and warp points"],
-  draw: ["|", "Draw tool: gain, pan, the track's ride"],
-  stamp: ["T", "Stamp tool"],
-  mute: ["Q", "Mute tool"],
-  erase: ["E", "Erase tool"],
-  listen: ["8", "Listen tool"],
-  zoom: ["9", "Zoom tool"],
-  hand: ["`", "Hand tool"],
-};
-
 export const COMMANDS: readonly Command[] = [
   { id: "play", title: "Play or stop", keys: ["Space"], run: () => transport().toggle() },
   { id: "play-range", title: "Play the range, or the selected clips", keys: ["Shift+Space"], run: listen.playSelection },
@@ -175,6 +162,7 @@ export const COMMANDS: readonly Command[] = [
   { id: "take-next", title: "Pick the next take, for the range or the pick at the playhead", keys: ["Alt+F"], run: () => takes.pickBeside(1) },
   { id: "take-previous", title: "Pick the take before", keys: ["Alt+Shift+F"], run: () => takes.pickBeside(-1) },
   { id: "kit", title: "Slice kit: hits or clips on keys", keys: ["Shift+G"], run: openKit },
+  ...COMPING_COMMANDS,
   { id: "flatten", title: "Flatten the take stack to plain clips", keys: [], run: takes.flattenTakes },
   { id: "open-out", title: "Open out the takes, each on a track of its own", keys: [], run: takes.openOutTakes },
   { id: "layer-up", title: "One layer up", keys: ["PageUp"], run: () => clip.setLayer("up") },
@@ -254,7 +242,10 @@ export const COMMANDS: readonly Command[] = [
   { id: "picking", title: "Pick several: each click adds or takes out", keys: ["Shift+S"], run: () => setView({ picking: !view().picking }) },
   { id: "select-all", title: "Select all clips", keys: ["Mod+A"], run: act.selectAll },
   { id: "select-none", title: "Select nothing, then close the bundle", keys: ["Escape"], run: stepOut },
-  ...TOOLS.map((tool) => ({ id: `tool-${tool}`, title: TOOL_KEYS[tool][1], keys: [TOOL_KEYS[tool][0]], run: () => setView({ tool }) })),
+  ...TOOLS.map((tool) => {
+    const { name, does, key } = TIMELINE_TOOLS[tool];
+    return { id: `tool-${tool}`, title: `${name} tool${does ? `: ${does}` : ""}`, keys: [key], run: () => setView({ tool }) };
+  }),
   ...NEIGHBOURS.map((n) => ({
     id: `neighbours-${n}`,
     title: NEIGHBOUR_TITLES[n],

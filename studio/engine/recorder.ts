@@ -20,6 +20,8 @@ import { NoSound, type Transport } from "./transport";
 
 /** The page keeps at most so much sound that the server has not taken. */
 const MOST_WAITING_SECONDS = 600;
+/** Bars that are heard before a phrase is recorded anew. */
+export const LEAD_BARS = 2;
 /** The last of the sound, which is on its way when playing stops, is not waited for longer than this. */
 const TAIL_WAIT_MS = 2000;
 /** What was laid shows itself in the piece within this, or is not selected. */
@@ -33,8 +35,18 @@ interface Lane {
   readonly roundTrip: number;
 }
 
+/** What is recorded anew of a take stack: a span of it, with what is heard before it, in samples; it becomes a lane of the stack. */
+export interface PunchIntoStack {
+  readonly stackId: string;
+  readonly trackId: string;
+  readonly start: number;
+  readonly end: number;
+  readonly lead: number;
+}
+
 /** A recording under way. */
 interface Running {
+  readonly into: string | undefined;
   readonly lanes: readonly Lane[];
   readonly sender: SoundSender;
   readonly wave: RecordedWave;
@@ -169,16 +181,23 @@ export class Recorder {
     else toast(phase === "starting" ? "Recording is just beginning." : "What was recorded is still being taken in.", { id: "recording" });
   }
 
-  private async record(): Promise<void> {
+  /** Records a span of a take stack anew, as a lane of it; its track is armed for that. */
+  async punch(into: PunchIntoStack): Promise<void> {
+    if (recorderState().phase !== "off") return void toast("Something is being recorded: stop first.", { id: "recording" });
+    if (!recorderState().armed.has(into.trackId)) this.arm([into.trackId], true);
+    await this.record(into);
+  }
+
+  private async record(into?: PunchIntoStack): Promise<void> {
     const { doc } = session();
     if (view().locked) return void toast("The view is locked: nothing is recorded.", { id: "lock" });
-    const ids = this.armedTracks(doc);
+    const ids = into ? [into.trackId] : this.armedTracks(doc);
     if (ids.length === 0) return void toast("Arm a track first: the round button on its head.", { id: "recording" });
     if (view().playing) this.transport.stop();
     useRecorder.setState({ phase: "starting", came: 0, taken: 0, kept: 0, away: null, clipped: new Set(), tracks: ids });
     try {
       if (!(await this.openArmed())) return this.idle();
-      await this.begin(doc, ids);
+      await this.begin(doc, ids, into);
     } catch (error) {
       sayWhy(error, "recording");
       await this.abandon();
@@ -194,13 +213,15 @@ export class Recorder {
     return { start: Math.round(playhead), end: null, loop: null };
   }
 
-  private async begin(doc: Document, ids: readonly string[]): Promise<void> {
+  private async begin(doc: Document, ids: readonly string[], into?: PunchIntoStack): Promise<void> {
     const own = session();
     const inputs = await this.ready();
-    const { start, end, loop } = this.span(doc);
+    const { start, end, loop } = into ? { ...into, loop: null } : this.span(doc);
     const { countInBars, preRollMs } = recordingSettings();
-    const from = Math.max(0, start - Math.round((preRollMs * doc.sampleRate) / 1000));
-    const count = countIn(timebaseOf(doc), from, countInBars);
+    const from = Math.max(0, start - (into?.lead ?? Math.round((preRollMs * doc.sampleRate) / 1000)));
+    // What is heard before a phrase counts it in, unless the piece begins there.
+    const bars = !into ? countInBars : start < into.lead ? LEAD_BARS : 0;
+    const count = countIn(timebaseOf(doc), from, bars);
     const lanes = ids.map((trackId): Lane => {
       const input = inputOf(trackId);
       return { trackId, name: takeName(doc, trackId), places: inputs.places(input), roundTrip: inputs.roundTrip(input.input).samples };
@@ -225,6 +246,7 @@ export class Recorder {
     );
     await sender.begin();
     const running: Running = {
+      into: into?.stackId,
       lanes,
       sender,
       wave: new RecordedWave(groups, places.length),
@@ -298,10 +320,10 @@ export class Recorder {
   }
 
   /** The edit that lays the takes of each track; none where nothing of it is kept. */
-  private laid({ lanes, sender, sampleRate }: Running, takes: readonly RecordedPart[][][]): Edit[] {
+  private laid({ lanes, sender, sampleRate, into }: Running, takes: readonly RecordedPart[][][]): Edit[] {
     const tracks = lanes.flatMap(({ trackId }, i) => {
       const sourceId = sender.row?.tracks.find((t) => t.trackId === trackId)?.sourceId;
-      return sourceId && takes[i].length > 0 ? [{ trackId, sourceId, takes: takes[i] }] : [];
+      return sourceId && takes[i].length > 0 ? [{ trackId, sourceId, takes: takes[i], ...(into !== undefined && { into }) }] : [];
     });
     if (tracks.length === 0) return [];
     const border = Math.round((settings().lastBlend.ms * sampleRate) / 1000);

@@ -458,10 +458,22 @@ export class Transport {
     useMeters.setState(SILENT);
   }
 
+  private roundBegins: (() => void) | null = null;
+  /** Has a function called whenever the ear begins another round of what is played round and round, until what is returned is called. */
+  eachRound(begins: () => void): () => void {
+    this.roundBegins = begins;
+    return () => {
+      if (this.roundBegins === begins) this.roundBegins = null;
+    };
+  }
+
   /** Where the ear is in what was begun last, in samples; undefined before its first sound. Ends a recording that is over. */
   earPosition(): number | undefined {
     const read = framesRead(this.ring);
-    while (this.anchors.length > 1 && this.anchors[1].frame <= read) this.anchors.shift();
+    while (this.anchors.length > 1 && this.anchors[1].frame <= read) {
+      this.anchors.shift();
+      if (this.roundBegins) queueMicrotask(this.roundBegins);
+    }
     if (this.sourceEnds && this.stopFrame !== null && read >= this.stopFrame) this.sourceEnds();
     const anchor = this.anchors[0];
     return anchor && Math.max(anchor.position, anchor.position + read - anchor.frame);

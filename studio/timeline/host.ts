@@ -8,7 +8,7 @@ export interface GestureKeys {
   /** Ends a gesture; true when there was one. */
   cancel(): boolean;
   /** A key that counts within a gesture went down or up: it is shown anew. */
-  regrip(change: { alt?: boolean }): void;
+  regrip(change: { alt?: boolean; shift?: boolean }): void;
   busy(): boolean;
 }
 

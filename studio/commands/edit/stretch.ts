@@ -1,8 +1,9 @@
 import { tempoOfHits } from "@wet-thread/core/analysis/tempo";
 import type { Edit } from "@wet-thread/core/edit/registry";
+import { timingOf } from "@wet-thread/core/edit/remaking/remake";
 import { hitsBetween, ownHits } from "@wet-thread/core/model/clip/hits";
 import { timebaseOf } from "@wet-thread/core/model/document";
-import { kindOf, makingOf, ownWindow } from "@wet-thread/core/model/recipe/played-recording";
+import { kindOf, ownWindow } from "@wet-thread/core/model/recipe/played-recording";
 import { anchoredPoints, pointAt, withPoints } from "@wet-thread/core/model/recipe/warp-points";
 import { type Clip, clipEnd, type SourceInfo, type StretchKind } from "@wet-thread/core/model/schema";
 import { setSettings } from "@/state/kept/settings";
@@ -64,7 +65,7 @@ export function toBeats(): void {
 export function asRecorded(): void {
   const clips = chosen("to put back as they were recorded");
   if (clips.length === 0) return;
-  const ids = clips.filter((c) => makingOf(c.recipe)).map((c) => c.id);
+  const ids = clips.filter(timingOf).map((c) => c.id);
   if (ids.length === 0) return void toast("These clips play their recordings as they were.", { id: "select" });
   session().edit([{ type: "as-recorded", clipIds: ids, ...modeRules() }]);
 }
@@ -84,7 +85,7 @@ export const pitchWords = (cents: number): string =>
 
 export function setKind(clips: readonly Clip[], kind: StretchKind): void {
   setSettings({ stretchKind: kind });
-  const ids = clips.filter((c) => makingOf(c.recipe) && kindOf(c.recipe) !== kind).map((c) => c.id);
+  const ids = clips.filter((c) => timingOf(c) && kindOf(c.recipe) !== kind).map((c) => c.id);
   if (ids.length > 0) session().edit([{ type: "stretch", clipIds: ids, kind, ...modeRules() }], `Stretch ${named(clips)} another way`);
 }
 
@@ -113,7 +114,7 @@ export function warpAtHits(): void {
   const clips = chosen("whose hits are to be tied");
   const edits = clips.flatMap((c) => {
     const hits = hitsBetween(doc.sources, c, c.start + 1, clipEnd(c) - 1);
-    return hits.length > 0 ? addPoints(c, hits, makingOf(c.recipe) ? kindOf(c.recipe) : "hits") : [];
+    return hits.length > 0 ? addPoints(c, hits, timingOf(c) ? kindOf(c.recipe) : "hits") : [];
   });
   if (edits.length > 0) session().edit(edits, `Warp points at the hits of ${named(clips)}`);
   else if (clips.length > 0) toast("No hits were found in these clips.", { id: "hits" });

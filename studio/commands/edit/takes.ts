@@ -1,8 +1,5 @@
-import { applyEdits } from "@wet-thread/core/edit/registry";
 import { picksOf } from "@wet-thread/core/edit/takes/lanes";
 import { type Bundle, clipEnd, type TakeLane } from "@wet-thread/core/model/schema";
-import { create } from "zustand";
-import { transport } from "@/engine/transport";
 import { setSettings, settings } from "@/state/kept/settings";
 import { ask, ServerError } from "@/state/sync/api";
 import { inVersion, type Session, session } from "@/state/sync/session";
@@ -55,7 +52,8 @@ export function stackTakes(): void {
     );
 }
 
-const needStack = (): Stack | null => {
+/** As `stackMeant`; says so where there is none. */
+export const needStack = (): Stack | null => {
   const found = stackMeant();
   if (!found) toast("Select a take stack. Takes that lie over each other are stacked first.", { id: "takes" });
   return found;
@@ -114,42 +112,4 @@ async function lineUpIn(own: Session, stack: Stack, lane: TakeLane): Promise<voi
     if (!(error instanceof ServerError)) throw error;
     toast.error(error.message);
   }
-}
-
-/** The lane that is heard by itself. */
-export const useHeardLane = create<{ readonly laneId: string | null }>(() => ({ laneId: null }));
-
-/** Hears a lane by itself at its place, round and round: the range, or the whole of the stack; again, it stops. */
-export function hearLane(stack: Stack, lane: TakeLane): void {
-  const now = useHeardLane.getState().laneId;
-  endLane();
-  if (now === lane.id) return;
-  const { doc } = session();
-  const reach = reachOf(stack);
-  const { range } = view();
-  const span =
-    range && range.start < reach.end && range.end > reach.start
-      ? { start: Math.max(range.start, reach.start), end: Math.min(range.end, reach.end) }
-      : reach;
-  try {
-    const others = [...doc.tracks.values()].filter((t) => t.id !== stack.trackId && t.solo).map((t) => t.id);
-    const alone = applyEdits(doc, [
-      { type: "pick", bundleId: stack.id, laneId: lane.id, start: reach.start, end: reach.end, border: 0, links: false },
-      { type: "set-track", trackIds: [stack.trackId], solo: true, mute: false, links: false },
-      ...(others.length > 0 ? [{ type: "set-track", trackIds: others, solo: false, links: false }] : []),
-    ]).doc;
-    transport().hear(alone);
-    useHeardLane.setState({ laneId: lane.id });
-    void transport().audition(span.start, span.end, true).catch(endLane);
-  } catch (error) {
-    toast((error as Error).message, { id: "takes" });
-  }
-}
-
-/** Ends hearing a lane by itself; the piece is heard again as it is. */
-export function endLane(): void {
-  if (useHeardLane.getState().laneId === null) return;
-  useHeardLane.setState({ laneId: null });
-  transport().stop();
-  transport().hear(null);
 }

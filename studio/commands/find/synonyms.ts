@@ -65,6 +65,8 @@ export const SYNONYMS: Readonly<Record<string, string>> = {
   independent: "unlink unique make unique",
   stack: "comp comping takes lanes",
   takes: "takes lanes comp alternate",
+  "takes-loop": "comp loop takes cycle audition",
+  "takes-record-phrase": "punch punch-in overdub retake redo line",
   "take-next": "comp swipe alternative",
   kit: "sampler pads slice drum midi keys instrument",
   flatten: "commit takes comp",

@@ -1,4 +1,5 @@
 import type { GestureKeys } from "@/timeline/host";
+import type { Command } from "../command";
 import { LOANS, type Loan, TAP_MS } from "../commands";
 import { commandOf, pressed } from "../keys";
 
@@ -22,6 +23,12 @@ const panelOpen = (): boolean => document.querySelector("[role=dialog][data-stat
 const LEAVES_THE_PIECE =
   /^(play|play-.*|metronome|zoom-.*|close-up|scroll-.*|magnify.*|follow|theme|lock|to-start|to-end|next-(?!tab).*|previous-(?!tab).*|palette|keys|help)$/;
 
+/** What a key means while something is being dragged: the modes that it lends, and playing. Alt and Shift then belong to the drag, whichever of the keys came first. */
+function inGesture(key: string): Command | undefined {
+  const command = commandOf(key.replace(/^(Mod\+|Alt\+|Shift\+)+/, ""));
+  return command && /^(snap|neighbours-.*|overlaps-.*|play)$/.test(command.id) ? command : undefined;
+}
+
 /** Listens for keys until the returned function is called. */
 export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void {
   const held = new Map<string, { since: number; gestured: boolean; end: () => void; loan: Loan }>();
@@ -39,17 +46,17 @@ export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void
     openBefore = panelOpen();
   };
   const down = (e: KeyboardEvent): void => {
-    if (e.key === "Alt" && busy()) {
+    if ((e.key === "Alt" || e.key === "Shift") && busy()) {
       e.preventDefault();
-      return regrip({ alt: true });
+      return regrip({ [e.key === "Alt" ? "alt" : "shift"]: true });
     }
     if (typing(e.target) || inMenu(e.target)) return;
     const key = pressed(e);
     // An open panel takes Escape itself; what is selected stays so.
     if (e.key === "Escape" && (cancel() || openBefore)) return;
-    // The grid key counts with Shift and Alt too, which mean something else in a drag.
+    // The grid key counts with Shift and Alt too, before a drag as in it.
     const bare = commandOf(key.replace(/^(Alt\+|Shift\+)+/, ""));
-    const command = commandOf(key) ?? (bare?.id === "snap" ? bare : undefined);
+    const command = busy() ? inGesture(key) : (commandOf(key) ?? (bare?.id === "snap" ? bare : undefined));
     const loan = command && LOANS.get(command.id);
     if (loan && !(panelOpen() && /^(solo|paste)$/.test(command.id))) {
       e.preventDefault();
@@ -57,6 +64,8 @@ export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void
       held.set(e.code, { since: performance.now(), gestured: busy(), end: loan.lend(), loan });
       return regrip({});
     }
+    // What the browser has on a key (its menus, for Alt) does not come up in the middle of a drag.
+    if (busy()) e.preventDefault();
     if (!command || takes(e)) return;
     e.preventDefault();
     // While something is open that takes typing, keys leave the piece alone, wherever the focus has gone.
@@ -64,7 +73,7 @@ export function listenForKeys({ cancel, regrip, busy }: GestureKeys): () => void
     command.run();
   };
   const up = (e: KeyboardEvent): void => {
-    if (e.key === "Alt") regrip({ alt: false });
+    if (e.key === "Alt" || e.key === "Shift") regrip({ [e.key === "Alt" ? "alt" : "shift"]: false });
     giveBack(e.code);
   };
   // Held through a gesture the key only lends, however short the press was; many gestures keep the press to themselves.

@@ -124,6 +124,8 @@ export const TREES = {
         "takes",
         ["take-next", "Pick the next take"],
         "take-previous",
+        ["takes-loop", "Play the takes round and round"],
+        ["takes-record-phrase", "Record the phrase anew, as a take"],
         ["flatten", "Flatten the takes"],
         ["open-out", "Open out the takes"],
         "-",

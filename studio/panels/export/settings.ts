@@ -51,11 +51,26 @@ export const useOut = create<OutSettings>(() => ({
   comment: "",
 }));
 
+/** How samples are written: as chosen where the format takes it. */
+export const samplesOf = (s: OutSettings): Samples => ((OUT_FORMATS[s.format] as OutFormat).samples?.includes(s.samples) ? s.samples : "pcm24");
+
+const RATES = [44_100, 48_000, 88_200, 96_000, 192_000];
+/** The rates that the format takes: whether the piece's own, and which others. */
+export function ratesFor(s: OutSettings, own: number): { asPiece: boolean; others: readonly number[] } {
+  const format: OutFormat = OUT_FORMATS[s.format];
+  return { asPiece: takesRate(format, own), others: RATES.filter((r) => takesRate(format, r) && r !== own) };
+}
+
+/** The rate that counts: as chosen where the format takes it, else the piece's own (0), else the first that it takes. */
+export function rateOf(s: OutSettings, own: number): number {
+  if (s.rate !== 0 && takesRate(OUT_FORMATS[s.format], s.rate)) return s.rate;
+  const { asPiece, others } = ratesFor(s, own);
+  return asPiece ? 0 : (others[0] ?? 0);
+}
+
 /** What the server is asked for. */
 export function requestOf(s: OutSettings, part: ExportPart, sampleRate: number, measure: boolean): Record<string, unknown> {
   const format: OutFormat = OUT_FORMATS[s.format];
-  const samples = format.samples?.includes(s.samples) ? s.samples : format.samples ? "pcm24" : undefined;
-  const rate = s.rate !== 0 && takesRate(format, s.rate) ? s.rate : undefined;
   const bits = format.bits && s.bits !== 0 ? Math.max(format.bits.from, Math.min(format.bits.to, s.bits)) : undefined;
   const tags = Object.fromEntries((["title", "artist", "year", "comment"] as const).flatMap((k) => (s[k].trim() ? [[k, s[k].trim()]] : [])));
   return {
@@ -65,8 +80,8 @@ export function requestOf(s: OutSettings, part: ExportPart, sampleRate: number, 
     split: s.split,
     handles: s.split === "clips" ? Math.round(s.handles * sampleRate) : 0,
     format: s.format,
-    encoding: samples,
-    sampleRate: rate,
+    encoding: format.samples && samplesOf(s),
+    sampleRate: rateOf(s, sampleRate) || undefined,
     bits,
     ...(s.format === "mp3" && s.bits === 0 && { quality: 0 }),
     channels: s.channels,

@@ -1,48 +1,12 @@
 "use client";
-import {
-  BetweenVerticalStart,
-  Command,
-  Ear,
-  Eraser,
-  Hand,
-  Keyboard,
-  Layers2,
-  List,
-  ListChecks,
-  Lock,
-  LockOpen,
-  Maximize2,
-  MousePointer2,
-  MoveHorizontal,
-  ScanSearch,
-  Spline,
-  SquareDashed,
-  Stamp,
-  UnfoldHorizontal,
-  VolumeX,
-  ZoomIn,
-} from "lucide-react";
+import { Command, Keyboard, Layers2, List, ListChecks, Lock, LockOpen, Maximize2, ScanSearch } from "lucide-react";
 import { closeUp, zoomToSelection } from "@/commands/edit/actions";
 import { keyOf } from "@/commands/keys";
 import { barItems } from "@/commands/menus/menus";
-import { setView, type Tool, useView } from "@/state/view/view";
+import { setView, TOOLS, useView } from "@/state/view/view";
+import { TIMELINE_TOOLS } from "@/timeline/tools/tools";
 import { IconButton } from "@/ui/controls";
 import { Menu } from "@/ui/menu";
-
-const LOOKS: readonly (readonly [Tool, string, typeof MousePointer2])[] = [
-  ["pointer", "Pointer: what it does depends on where", MousePointer2],
-  ["range", "Range", SquareDashed],
-  ["split", "Split", BetweenVerticalStart],
-  ["shift", "Shift inside", MoveHorizontal],
-  ["stretch", "Stretch: ends and warp points", UnfoldHorizontal],
-  ["draw", "Draw: gain, pan, the track's ride", Spline],
-  ["stamp", "Stamp", Stamp],
-  ["mute", "Mute", VolumeX],
-  ["erase", "Erase", Eraser],
-  ["listen", "Listen: sound at the pointer's speed", Ear],
-  ["zoom", "Zoom: frame what is to fill the view", ZoomIn],
-  ["hand", "Hand: scroll", Hand],
-];
 
 /** The pointer and the single-purpose tools; a tool is borrowed for as long as its key is held. */
 export function Tools() {
@@ -57,11 +21,21 @@ export function Tools() {
         aria-label="Tools"
         className="flex w-11 shrink-0 flex-col items-center gap-1 overflow-y-auto overflow-x-hidden border-line border-r py-2 [scrollbar-width:none] [&>*]:shrink-0"
       >
-        {LOOKS.map(([id, label, Icon]) => (
-          <IconButton key={id} label={label} keys={keyOf(`tool-${id}`)} on={tool === id} side="right" onClick={() => setView({ tool: id })}>
-            <Icon size={16} />
-          </IconButton>
-        ))}
+        {TOOLS.map((id) => {
+          const { name, does, icon: Icon } = TIMELINE_TOOLS[id];
+          return (
+            <IconButton
+              key={id}
+              label={does ? `${name}: ${does}` : name}
+              keys={keyOf(`tool-${id}`)}
+              on={tool === id}
+              side="right"
+              onClick={() => setView({ tool: id })}
+            >
+              <Icon size={16} />
+            </IconButton>
+          );
+        })}
         <span className="my-1 h-px w-6 bg-line" />
         <IconButton
           label="Pick several: each click adds or takes out"

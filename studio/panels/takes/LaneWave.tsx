@@ -17,9 +17,6 @@ export interface Window {
   readonly width: number;
 }
 
-/** How loud the columns of a lane are, for whoever looks for pauses in it: NaN where nothing lies or is known. */
-export type Levels = Float32Array;
-
 /** A lane's sound over the timeline's own scale; what is picked of it is drawn strong. */
 export function LaneWave({
   lane,
@@ -28,7 +25,6 @@ export function LaneWave({
   seen,
   height,
   dye,
-  levels,
 }: {
   lane: TakeLane;
   /** Where the stack starts. */
@@ -37,7 +33,6 @@ export function LaneWave({
   seen: Window;
   height: number;
   dye: keyof (typeof PALETTES)["day"]["dyes"];
-  levels: { current: Levels };
 }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const theme = useSettings((s) => s.theme);
@@ -53,15 +48,13 @@ export function LaneWave({
       if (c.width !== w || c.height !== h) [c.width, c.height] = [w, h];
       g.setTransform(scale, 0, 0, scale, 0, 0);
       g.clearRect(0, 0, seen.width, height);
-      if (levels.current.length !== columns.rms.length) levels.current = new Float32Array(columns.rms.length);
-      levels.current.fill(Number.NaN);
       const palette = PALETTES[theme];
       const inks = {
         picked: palette.dyes[dye],
         left: mix(palette.raised, palette.dyes[dye], 0.45),
         cloth: mix(palette.raised, palette.dyes[dye], palette.cloth),
       };
-      for (const clip of lane.clips) paintClip(g, clip, start, seen, height, columns, levels.current, picked, inks);
+      for (const clip of lane.clips) paintClip(g, clip, start, seen, height, columns, picked, inks);
       if (!showHits) return;
       const view = { start: seen.start, width: seen.width, samplesPerPixel: seen.per };
       const hits = lane.clips.flatMap((clip) => shownHits(session().doc, { ...clip, start: start + clip.at }, view));
@@ -69,7 +62,7 @@ export function LaneWave({
       paintHitLines(g, view, hits, 1, height - 1);
     };
     return drawnFromMedia(draw);
-  }, [lane, start, picked, seen, height, dye, theme, levels, showHits]);
+  }, [lane, start, picked, seen, height, dye, theme, showHits]);
   return <canvas ref={canvas} className="block h-full w-full" aria-hidden />;
 }
 
@@ -80,7 +73,6 @@ function paintClip(
   { start, per, width }: Window,
   height: number,
   columns: Columns,
-  levels: Levels,
   picked: readonly (readonly [number, number])[],
   inks: { readonly picked: string; readonly left: string; readonly cloth: string },
 ): void {
@@ -103,7 +95,6 @@ function paintClip(
   for (let i = 0; i < n; i++) {
     if (Number.isNaN(columns.min[i])) continue;
     const x = x0 + i;
-    levels[x] = columns.rms[i];
     const [up, down] = [middle - Math.min(1, columns.max[i]) * middle, middle - Math.max(-1, columns.min[i]) * middle];
     const at = start + x * per;
     const now = picked.some(([a, b]) => at >= a && at < b);

@@ -72,6 +72,10 @@ export interface Settings extends Modes {
   /** The table of all seams is open. */
   readonly seamCheck: boolean;
   readonly seamCheckHeight: number;
+  /** The lanes of a take stack stand by their rating, the best first. */
+  readonly takesByRating: boolean;
+  /** Parts of the inspector that were opened (true) or folded by hand, by name. */
+  readonly folds: Readonly<Record<string, boolean>>;
   /** The lanes of the take stack that is meant are shown. */
   readonly takes: boolean;
   /** Whether hits are drawn on the cloth. */
@@ -154,6 +158,8 @@ export const useSettings = create<Settings>()(
       inspector: true,
       seamCheck: false,
       seamCheckHeight: 304,
+      takesByRating: false,
+      folds: {},
       takes: false,
       showHits: false,
       equalLoudness: false,

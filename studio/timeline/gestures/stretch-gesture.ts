@@ -1,6 +1,7 @@
 import type { Edit } from "@wet-thread/core/edit/registry";
+import { timingOf } from "@wet-thread/core/edit/remaking/remake";
 import { type Document, timebaseOf } from "@wet-thread/core/model/document";
-import { kindOf, makingOf, ownWindow } from "@wet-thread/core/model/recipe/played-recording";
+import { kindOf, ownWindow } from "@wet-thread/core/model/recipe/played-recording";
 import { anchoredPoints, pointAt, warpPointsOf, withPoints } from "@wet-thread/core/model/recipe/warp-points";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import type { Seam } from "@wet-thread/core/seam/seams";
@@ -16,7 +17,7 @@ import { dragging, edgesOf, editing, type Gesture, type Plan, type Point, sample
 import { movedWords, overlapWords } from "./move-gesture";
 
 /** The kind of a stretch by hand: the clip's own, else the one used last. */
-export const kindFor = (clip: Clip): Edit["kind"] => (makingOf(clip.recipe) ? kindOf(clip.recipe) : settings().stretchKind);
+export const kindFor = (clip: Clip): Edit["kind"] => (timingOf(clip) ? kindOf(clip.recipe) : settings().stretchKind);
 
 /** How long a clip is of what its recording has there, in words: "125.0 %". */
 export function factorWords(doc: Document, clip: Clip): string {

@@ -1,7 +1,7 @@
 import { blendAfter, type Document } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import type { Seam } from "@wet-thread/core/seam/seams";
-import type { Tool, View } from "@/state/view/view";
+import type { View } from "@/state/view/view";
 import { drawnGain } from "./drawn-gain";
 import { CLOTH_TOP, type LaneBox, laneAt, NAME_STRIP, RAIL } from "./geometry";
 import { FOOT, hitAt } from "./hit-marks";
@@ -44,72 +44,124 @@ const CORNER = 9;
 /** How much larger edges and corners are for a finger. */
 const FINGER = 2.4;
 
+/** What a zone is looked for with: the lane, the point, and how pixels and samples go into each other there. */
+interface Look {
+  readonly doc: Document;
+  readonly view: View;
+  readonly box: LaneBox;
+  readonly x: number;
+  /** The point, in samples, and how far it is below the top of its lane. */
+  readonly sample: number;
+  readonly into: number;
+  /** How much larger edges and corners are. */
+  readonly larger: number;
+  px(sample: number): number;
+}
+
 /** The zone under a point of the lanes; for a finger, edges and corners reach further. */
 export function zoneAt(doc: Document, view: View, x: number, y: number, finger = false): Zone {
-  const larger = finger ? FINGER : 1;
   const content = y + view.scrollY;
   const box = laneAt(doc, content);
   if (!box) return { kind: "below" };
-  const px = (s: number): number => (s - view.start) / view.samplesPerPixel;
-  const sample = view.start + x * view.samplesPerPixel;
-  const into = content - box.top;
-  if (into >= box.height - RAIL - 1) {
-    const seams = laneSeams(doc, box.trackId);
-    let best: Seam | undefined;
-    for (const seam of seams)
-      if (Math.abs(px(seam.position) - x) <= 8 && (!best || Math.abs(px(seam.position) - x) < Math.abs(px(best.position) - x))) best = seam;
-    return best ? { kind: "seam", box, seam: best } : { kind: "rail", box };
-  }
-  if (view.range?.trackIds.includes(box.trackId)) {
-    if (Math.abs(px(view.range.start) - x) <= 4 * larger) return { kind: "rangeStart", box };
-    if (Math.abs(px(view.range.end) - x) <= 4 * larger) return { kind: "rangeEnd", box };
-  }
-  const reach = EDGE * larger * view.samplesPerPixel;
-  const near = doc.lanes.get(box.trackId)?.within(Math.floor(sample - reach), Math.ceil(sample + reach) + 1) ?? [];
-  // The topmost first; among clips that only touch here, the selected one, then the one that the point lies in.
-  const inside = (c: Clip): boolean => sample >= c.start && sample < clipEnd(c);
-  const ordered = [...near].sort(
-    (a, b) =>
-      Number(inside(b)) - Number(inside(a)) ||
-      b.layer - a.layer ||
-      Number(view.clipIds.has(b.id)) - Number(view.clipIds.has(a.id)) ||
-      b.start - a.start,
-  );
-  const lane = doc.lanes.get(box.trackId);
-  const bands = (c: Clip): readonly [number, number] =>
-    lane ? bandOf(lane, c, view.fanned, CLOTH_TOP, box.height - RAIL - 1) : [CLOTH_TOP, box.height];
-  const inBand = (c: Clip): boolean => !view.fanned || (into >= bands(c)[0] && into < bands(c)[1]);
-  const inRange = view.range?.trackIds.includes(box.trackId) && sample >= view.range.start && sample < view.range.end;
-  const clip = ordered.find((c) => px(c.start) - 3 * larger <= x && px(clipEnd(c)) + 3 * larger >= x && inBand(c));
-  if (inRange && into - CLOTH_TOP < NAME_STRIP) return { kind: "range", box, clip };
+  const look: Look = {
+    doc,
+    view,
+    box,
+    x,
+    sample: view.start + x * view.samplesPerPixel,
+    into: content - box.top,
+    larger: finger ? FINGER : 1,
+    px: (s) => (s - view.start) / view.samplesPerPixel,
+  };
+  if (look.into >= box.height - RAIL - 1) return onRail(look);
+  const edge = rangeEdge(look);
+  if (edge) return { kind: edge, box };
+  const reach = EDGE * look.larger * view.samplesPerPixel;
+  const near = doc.lanes.get(box.trackId)?.within(Math.floor(look.sample - reach), Math.ceil(look.sample + reach) + 1) ?? [];
+  const bands = bandsOf(look);
+  const clip = topmost(look, near, bands);
+  if (inRange(look) && look.into - CLOTH_TOP < NAME_STRIP) return { kind: "range", box, clip };
   if (!clip) return { kind: "lane", box };
+  return { box, ...partOfClip(look, clip, near, bands(clip)) };
+}
+
+/** How far from a seam's mark, in pixels, a press on the rail means it. */
+const NEAR_MARK = 8;
+
+function onRail({ doc, box, x, px }: Look): Zone {
+  let best: Seam | undefined;
+  const off = (seam: Seam): number => Math.abs(px(seam.position) - x);
+  for (const seam of laneSeams(doc, box.trackId)) if (off(seam) <= NEAR_MARK && (!best || off(seam) < off(best))) best = seam;
+  return best ? { kind: "seam", box, seam: best } : { kind: "rail", box };
+}
+
+/** How near to an edge of the range, in pixels, a press means it. */
+const NEAR_RANGE = 4;
+
+function rangeEdge({ view: { range }, box, x, px, larger }: Look): "rangeStart" | "rangeEnd" | undefined {
+  if (!range?.trackIds.includes(box.trackId)) return undefined;
+  if (Math.abs(px(range.start) - x) <= NEAR_RANGE * larger) return "rangeStart";
+  return Math.abs(px(range.end) - x) <= NEAR_RANGE * larger ? "rangeEnd" : undefined;
+}
+
+const inRange = ({ view: { range }, box, sample }: Look): boolean =>
+  range?.trackIds.includes(box.trackId) === true && sample >= range.start && sample < range.end;
+
+type Band = readonly [top: number, bottom: number];
+
+/** How far up and down a lane its clips reach: all of it, but where layers are spread out. */
+function bandsOf({ doc, view, box }: Look): (clip: Clip) => Band {
+  const lane = doc.lanes.get(box.trackId);
+  return (c) => (lane ? bandOf(lane, c, view.fanned, CLOTH_TOP, box.height - RAIL - 1) : [CLOTH_TOP, box.height]);
+}
+
+/** Of the clips that are near a point the one that it means: the topmost; of those that only touch there, the selected one. */
+function topmost({ view, x, sample, into, larger, px }: Look, near: readonly Clip[], bands: (clip: Clip) => Band): Clip | undefined {
+  const inside = (c: Clip): boolean => sample >= c.start && sample < clipEnd(c);
+  const inBand = (c: Clip): boolean => !view.fanned || (into >= bands(c)[0] && into < bands(c)[1]);
+  return [...near]
+    .sort(
+      (a, b) =>
+        Number(inside(b)) - Number(inside(a)) ||
+        b.layer - a.layer ||
+        Number(view.clipIds.has(b.id)) - Number(view.clipIds.has(a.id)) ||
+        b.start - a.start,
+    )
+    .find((c) => px(c.start) - 3 * larger <= x && px(clipEnd(c)) + 3 * larger >= x && inBand(c));
+}
+
+/** A clip this wide, in pixels, shows handles for its fades in its upper corners, so far down. */
+const CORNERS_FROM = 26;
+const CORNER_TOP = 11;
+
+/** The part of a clip that a point means. The smaller the part, the sooner it is asked for. */
+function partOfClip(look: Look, clip: Clip, near: readonly Clip[], band: Band): Omit<Zone, "box"> {
+  const { doc, view, box, x, sample, into, larger, px } = look;
   const [x0, x1] = [px(clip.start), px(clipEnd(clip))];
-  const wide = x1 - x0;
-  const yIn = into - bands(clip)[0];
-  if (wide >= 26 * larger && yIn <= 11 * larger) {
-    const inAt = px(clip.start + clip.fadeIn.length);
-    const outAt = px(clipEnd(clip) - clip.fadeOut.length);
-    if (!clip.blend && Math.abs(x - inAt) <= CORNER * larger && x >= x0 - 3) return { kind: "fadeIn", box, clip };
-    if (Math.abs(x - outAt) <= CORNER * larger && x <= x1 + 3) return { kind: "fadeOut", box, clip };
-  }
-  if (
-    view.clipIds.has(clip.id) &&
-    wide >= GAIN_FROM * larger &&
-    Math.abs(x - gainHandleX(x0, x1, view.width)) <= CORNER * larger &&
-    Math.abs(yIn - GAIN_Y) <= CORNER * larger
-  )
-    return { kind: "gain", box, clip };
-  const hit = into >= bands(clip)[1] - FOOT * larger ? hitAt(doc, clip, view, x, larger) : undefined;
-  if (hit !== undefined) return { kind: "hit", box, clip, hit };
-  const curve = onCurve(doc, clip, sample, px, yIn, bands(clip)[1] - bands(clip)[0], larger);
-  if (curve) return { kind: curve, box, clip };
+  const y = into - band[0];
+  const corner = cornerAt(look, clip, x0, x1, y);
+  if (corner) return { kind: corner, clip };
+  const byGain = Math.abs(x - gainHandleX(x0, x1, view.width)) <= CORNER * larger && Math.abs(y - GAIN_Y) <= CORNER * larger;
+  if (byGain && view.clipIds.has(clip.id) && x1 - x0 >= GAIN_FROM * larger) return { kind: "gain", clip };
+  const hit = into >= band[1] - FOOT * larger ? hitAt(doc, clip, view, x, larger) : undefined;
+  if (hit !== undefined) return { kind: "hit", clip, hit };
+  const curve = onCurve(doc, clip, sample, px, y, band[1] - band[0], larger);
+  if (curve) return { kind: curve, clip };
   const blended = blendZone(near, sample, x, px, EDGE * larger);
-  if (blended && into > CLOTH_TOP + (box.height - CLOTH_TOP - RAIL) / 2) return { ...blended, box };
+  if (blended && into > CLOTH_TOP + (box.height - CLOTH_TOP - RAIL) / 2) return blended;
   // Edges shrink with the clip, and a clip is always moved by its name strip.
-  const edge = yIn < NAME_STRIP && x >= x0 && x < x1 ? 0 : Math.min(EDGE * larger, Math.max(2, wide / 6));
-  if (edge > 0 && Math.abs(x - x0) <= edge) return { kind: "start", box, clip };
-  if (edge > 0 && Math.abs(x - x1) <= edge) return { kind: "end", box, clip };
-  return { kind: yIn < NAME_STRIP ? "name" : "body", box, clip };
+  const edge = y < NAME_STRIP && x >= x0 && x < x1 ? 0 : Math.min(EDGE * larger, Math.max(2, (x1 - x0) / 6));
+  if (edge > 0 && Math.abs(x - x0) <= edge) return { kind: "start", clip };
+  if (edge > 0 && Math.abs(x - x1) <= edge) return { kind: "end", clip };
+  return { kind: y < NAME_STRIP ? "name" : "body", clip };
+}
+
+function cornerAt({ x, px, larger }: Look, clip: Clip, x0: number, x1: number, y: number): "fadeIn" | "fadeOut" | undefined {
+  if (x1 - x0 < CORNERS_FROM * larger || y > CORNER_TOP * larger) return undefined;
+  const inAt = px(clip.start + clip.fadeIn.length);
+  const outAt = px(clipEnd(clip) - clip.fadeOut.length);
+  if (!clip.blend && Math.abs(x - inAt) <= CORNER * larger && x >= x0 - 3) return "fadeIn";
+  return Math.abs(x - outAt) <= CORNER * larger && x <= x1 + 3 ? "fadeOut" : undefined;
 }
 
 /** A selected clip this wide has a handle for its gain, in the middle of what is seen of it, so far below its top. */
@@ -205,34 +257,4 @@ export const HINTS: Readonly<Record<ZoneKind, string>> = {
   blendStart: "Drag for the length of the blend",
   blendEnd: "Drag for the length of the blend",
   range: "Drag to pull the range out and take it elsewhere · with Alt a copy of it",
-};
-
-export const STRETCHED_SEAM = "Drag to stretch what meets here: of two clips both, so that nothing else moves";
-
-/** What the single-purpose tools would do. */
-export const TOOL_HINTS: Readonly<Partial<Record<Tool, string>>> = {
-  range: "Drag to make a range, or click where it starts and where it ends",
-  split: "Click to split where the line is · draw over several tracks · Alt: equal parts of that length",
-  shift: "Drag the audio inside the clip's edges",
-  stretch: "Drag to stretch the nearer end, a joint on the seam rail, or a warp point · Alt: a new warp point · double-click takes one away",
-  draw: "Click for a point, drag it or the line, draw by hand; with snap on in steps on the grid · double-click takes a point away",
-  stamp: "Drag along to lay copies one after the other · click in an empty lane to stamp what was copied",
-  mute: "Click or drag over clips to mute them, or unmute",
-  erase: "Click or drag over clips to delete them · with Alt only the part under the stroke",
-  listen: "Drag to hear what is under the pointer, at the pointer's speed · click to place the playhead",
-  zoom: "Drag over what is to fill the view, time and tracks · click a clip to come closer, with Alt farther · click beside to see the whole",
-  hand: "Drag to scroll; the playhead stays where it is",
-};
-export const TOOL_CURSORS: Readonly<Partial<Record<Tool, string>>> = {
-  range: "text",
-  split: "crosshair",
-  shift: "ew-resize",
-  stretch: "ew-resize",
-  draw: "crosshair",
-  stamp: "copy",
-  mute: "pointer",
-  erase: "pointer",
-  listen: "ew-resize",
-  zoom: "zoom-in",
-  hand: "grab",
 };

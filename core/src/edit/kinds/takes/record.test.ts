@@ -53,6 +53,33 @@ describe("laying a recording", () => {
     expect(late[0]).toBe(2500);
   });
 
+  it("adds takes to the stack that is named, wherever they lie, and picks what was recorded just where it is", () => {
+    const rounds = [400, 400].map((length, i) => [{ start: 1000, offset: 200 + 400 * i, length }]);
+    const before = run(documentOf(2, []), lay(rounds, { border: 0 }));
+    const [{ id: into, takes: had = [] }] = stacks(before);
+    const punched = (trackId: string, more: object = {}) =>
+      run(before, {
+        ...lay([]),
+        tracks: [{ trackId, sourceId: "mono", takes: [[{ start: 1100, offset: 2000, length: 150 }]], into }],
+        key: "rec2",
+        ...more,
+      });
+    // Whatever the modes are: it is a take among takes, nothing moves along and nothing is cut.
+    for (const modes of [{}, { overlap: "cover" }, { neighbours: "ripple", reach: "all" }]) {
+      const doc = punched("t0", { border: 0, ...modes });
+      const [stack] = stacks(doc);
+      expect(stack.takes?.slice(0, 2)).toEqual(had);
+      expect(stack.takes?.at(2)?.clips.map((c) => [c.at, c.offset, c.length])).toEqual([[100, 2000, 150]]);
+      expect(picksOf(doc, stack).map((c) => [c.start, c.length, had.findIndex((l) => l.id === c.take)])).toEqual([
+        [1000, 100, 1],
+        [1100, 150, -1],
+        [1250, 150, 1],
+      ]);
+      expect(problems(doc)).toEqual([]);
+    }
+    expect(() => punched("t1")).toThrow(EditError);
+  });
+
   it("makes rounds a take stack of which the last whole one is heard", () => {
     const rounds = [400, 400, 150].map((length, i) => [{ start: 1000, offset: 200 + 400 * i, length }]);
     const doc = run(documentOf(1, []), lay(rounds, { name: "Loom", border: 0 }));

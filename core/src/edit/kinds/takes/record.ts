@@ -17,6 +17,7 @@ const Recorded = z.object({
   trackId: Id,
   sourceId: Id,
   channels: Clip.shape.channels,
+  into: Id.optional().describe("a take stack of the track: the takes become lanes of it, wherever they lie, and the one that is heard is picked"),
   takes: z
     .array(z.array(RecordedPart).min(1).max(2000))
     .min(1)
@@ -60,8 +61,9 @@ export const layRecording = defineEdit({
   apply(tx, { tracks, name, border, overlap, blendLength, attacks, neighbours, reach }) {
     if (new Set(tracks.map((t) => t.trackId)).size < tracks.length) throw new EditError("Each track gets one recording at a time.", "tracks");
     const landing = { overlap, blendLength, attacks };
-    const laid = tracks.map(({ trackId, sourceId, channels, takes }) => {
+    const laid = tracks.map(({ trackId, sourceId, channels, takes, into }) => {
       tx.track(trackId);
+      if (into !== undefined && stackOf(tx, into).trackId !== trackId) throw new EditError("A take goes into a stack of its own track.", "tracks");
       const source = tx.before.sources.get(sourceId);
       if (!source) throw new EditError(`The project has no recording "${sourceId}".`, "tracks");
       const silent = channels?.find((c) => c >= source.channels);
@@ -91,15 +93,19 @@ export const layRecording = defineEdit({
           };
         }),
       );
-      return { trackId, called, clips, heard: lastWhole(there) };
+      return { trackId, called, clips, heard: lastWhole(there), into };
     });
     const by = roomFor(
       tx,
-      laid.flatMap((l) => l.clips[l.heard]),
+      laid.flatMap((l) => (l.into === undefined ? l.clips[l.heard] : [])),
       neighbours,
       reach,
     );
-    for (const { trackId, called, clips, heard } of laid) {
+    for (const { trackId, called, clips, heard, into } of laid) {
+      if (into !== undefined) {
+        addTakes(tx, into, clips, heard, border);
+        continue;
+      }
       const placed = clips.map((parts) => parts.map((c) => ({ ...c, start: c.start + by })));
       if (placed.length === 1) {
         for (const clip of placed[0]) tx.setClip(clip);
@@ -125,20 +131,11 @@ export const layRecording = defineEdit({
 function layTakes(tx: Transaction, trackId: string, name: string, takes: readonly (readonly Clip[])[], heard: number, border: number): string {
   const start = Math.min(...takes.flat().map((c) => c.start));
   const there = [...tx.doc.bundles.values()].find((b) => b.takes && b.trackId === trackId && b.start === start && b.parent === tx.inside);
-  const lanes = takes.map((clips): TakeLane => {
-    return { id: tx.newId(), name: clips[0].name, color: null, rating: 0, hidden: false, clips: clips.map((c) => takeClip(c, start)) };
-  });
-  const from = takes[heard][0].start;
-  const to = clipEnd(takes[heard].at(-1) as Clip);
   if (there?.takes) {
-    if (there.takes.length + lanes.length > MOST_LANES) throw new EditError(`A take stack has at most ${MOST_LANES} lanes.`, "tracks");
-    setLanes(tx, there, [...there.takes, ...lanes]);
-    repick(tx, there.id, { length: border }, () => {
-      pickFrom(tx, there.id, lanes[heard].id, from, to);
-      fillHoles(tx, there.id);
-    });
+    addTakes(tx, there.id, takes, heard, border);
     return there.id;
   }
+  const lanes = lanesOf(tx, takes, start);
   const id = tx.newId();
   const stack = { id, name: nameOf(`Takes of ${name}`), color: null, parent: tx.inside, pattern: null, start, trackId, takes: lanes };
   tx.set("bundle", id, stack);
@@ -146,4 +143,27 @@ function layTakes(tx: Transaction, trackId: string, name: string, takes: readonl
   for (const c of lanes[heard].clips) tx.setClip(laidClip(stack, lanes[heard], c, tx.newId(), 0));
   repick(tx, id, { length: border }, () => fillHoles(tx, id));
   return id;
+}
+
+/** Takes as lanes of a stack that starts at a place. */
+const lanesOf = (tx: Transaction, takes: readonly (readonly Clip[])[], start: number): TakeLane[] =>
+  takes.map((clips) => ({
+    id: tx.newId(),
+    name: clips[0].name,
+    color: null,
+    rating: 0,
+    hidden: false,
+    clips: clips.map((c) => takeClip(c, start)),
+  }));
+
+/** Makes takes lanes of a stack, and picks one of them where it lies. */
+function addTakes(tx: Transaction, stackId: string, takes: readonly (readonly Clip[])[], heard: number, border: number): void {
+  const stack = stackOf(tx, stackId);
+  const lanes = lanesOf(tx, takes, stack.start);
+  if (stack.takes.length + lanes.length > MOST_LANES) throw new EditError(`A take stack has at most ${MOST_LANES} lanes.`, "tracks");
+  setLanes(tx, stack, [...stack.takes, ...lanes]);
+  repick(tx, stackId, { length: border }, () => {
+    pickFrom(tx, stackId, lanes[heard].id, takes[heard][0].start, clipEnd(takes[heard].at(-1) as Clip));
+    fillHoles(tx, stackId);
+  });
 }

@@ -8,7 +8,7 @@ import { setView, type TimeRange } from "@/state/view/view";
 import { toast } from "@/state/words/toast";
 import { laneBoxes } from "@/timeline/model/geometry";
 import { Button, Field } from "@/ui/controls";
-import { Label } from "./parts";
+import { Label } from "../parts";
 
 /** What can be done with a range, most used first. */
 const DONE: readonly (readonly (readonly [command: string, label: string])[])[] = [

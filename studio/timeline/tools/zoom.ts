@@ -1,21 +1,31 @@
 import { type Document, documentEnd } from "@wet-thread/core/model/document";
 import { formatLength } from "@wet-thread/core/time/format";
-import { transport } from "@/engine/transport";
-import { setView, spanInView, view, zoomAt } from "@/state/view/view";
+import { ZoomIn } from "lucide-react";
+import { spanInView, view, zoomAt } from "@/state/view/view";
 import { goTo } from "@/state/view/view-history";
-import { flagLines } from "../model/describe";
-import { HEIGHTS, laneBoxes, scrollTo } from "../model/geometry";
+import { CLICK_PIXELS, type Gesture, type Point, sampleAt } from "../gestures/gesture";
+import { tracksBetween } from "../gestures/range-gestures";
+import { HEIGHTS, laneBoxes } from "../model/geometry";
 import { clearPreview, setPreview } from "../model/preview";
-import { snapped } from "../model/snapping";
 import { zoneAt } from "../model/zones";
-import { CLICK_PIXELS, type Gesture, type Point, sampleAt } from "./gesture";
-import { tracksBetween } from "./range-gestures";
+import type { TimelineTool } from "./tool";
+
+export const zoom: TimelineTool = {
+  name: "Zoom",
+  does: "frame what is to fill the view",
+  key: "9",
+  icon: ZoomIn,
+  cursor: "zoom-in",
+  hint: "Drag over what is to fill the view, time and tracks · click a clip to come closer, with Alt farther · click beside to see the whole",
+  looks: true,
+  press: (doc, _, p) => zoomFrame(doc, p),
+};
 
 /** How much closer a click with the zoom tool comes. */
 const CLICK_ZOOM = 2;
 
 /** Frames what is dragged over: the span fills the view. A click comes closer, with Alt goes farther. */
-export function zoomFrame(doc: Document, pressed: Point): Gesture {
+function zoomFrame(doc: Document, pressed: Point): Gesture {
   return {
     move(p) {
       const span = Math.abs(sampleAt(p.x) - sampleAt(pressed.x));
@@ -48,29 +58,4 @@ function framedTracks(doc: Document, pressed: Point, p: Point): string[] | null 
   if (Math.abs(p.y - pressed.y) < FRAMES_TRACKS) return null;
   const tracks = tracksBetween(doc, pressed.y, p.y);
   return tracks.length > 0 ? tracks : null;
-}
-
-/** The lanes go along with the hand. */
-export function handScroll(doc: Document, pressed: Point): Gesture {
-  const { start, scrollY, samplesPerPixel } = view();
-  const go = (p: Point): void => scrollTo(doc, start - (p.x - pressed.x) * samplesPerPixel, scrollY - (p.y - pressed.y));
-  return { move: go, commit: go };
-}
-
-/** Sound under the pointer, at the pointer's speed; the playhead stays where it is let go of. */
-export function listenAlong(doc: Document): Gesture {
-  let heard = false;
-  return {
-    move(p) {
-      heard = true;
-      const at = Math.max(0, sampleAt(p.x));
-      transport().scrub(at);
-      setPreview({ flag: { x: p.x, y: p.y, lines: flagLines(doc, Math.round(at), null, null) } });
-    },
-    commit(p) {
-      clearPreview();
-      if (heard) transport().endScrub();
-      setView({ playhead: snapped(doc, { wanted: Math.max(0, sampleAt(p.x)), origin: 0 }).position });
-    },
-  };
 }

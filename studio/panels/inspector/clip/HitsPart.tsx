@@ -12,7 +12,8 @@ import { useView } from "@/state/view/view";
 import { placePlayhead } from "@/timeline/gestures/range-gestures";
 import { viewGrid } from "@/timeline/model/grid-columns";
 import { Button, Slider } from "@/ui/controls";
-import { Label, signed } from "./parts";
+import { Fold } from "../Fold";
+import { signed } from "../parts";
 
 /** Rows of the list; where there are more, the ones from the playhead on are shown. */
 const ROWS = 100;
@@ -41,22 +42,22 @@ export function HitsPart({ clips }: { clips: readonly Clip[] }) {
   const byHand = known.reduce((n, c) => n + (c.hits?.added?.length ?? 0) + (c.hits?.removed?.length ?? 0), 0);
   const words = `${count === 1 ? "1 hit" : `${count} hits`}${byHand > 0 ? `, ${byHand} by hand` : ""}`;
   return (
-    <section aria-label="Hits" className="mt-4 border-line border-t pt-1">
-      <Label
-        side={
-          <button
-            type="button"
-            aria-pressed={shown}
-            className="underline decoration-line underline-offset-2 hover:text-ink"
-            title="Drawn on the cloth as high as they are strong; on selected clips a hit is dragged by its foot, and taken away by a double-click"
-            onClick={showHits}
-          >
-            {shown ? "drawn on the cloth" : "draw on the cloth"}
-          </button>
-        }
-      >
-        Hits
-      </Label>
+    <Fold
+      name="Hits"
+      says={words}
+      set={known.some((c) => c.hits)}
+      beside={
+        <button
+          type="button"
+          aria-pressed={shown}
+          className="text-ink-3 text-sm underline decoration-line underline-offset-2 hover:text-ink"
+          title="Drawn on the cloth as high as they are strong; on selected clips a hit is dragged by its foot, and taken away by a double-click"
+          onClick={showHits}
+        >
+          {shown ? "drawn on the cloth" : "draw on the cloth"}
+        </button>
+      }
+    >
       {strengths ? (
         <div className="flex items-center gap-2.5">
           <Slider
@@ -105,7 +106,7 @@ export function HitsPart({ clips }: { clips: readonly Clip[] }) {
         </Button>
       </div>
       <HitList clips={known} />
-    </section>
+    </Fold>
   );
 }
 

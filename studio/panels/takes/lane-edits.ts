@@ -1,0 +1,25 @@
+import type { TakeLane } from "@wet-thread/core/model/schema";
+import type { Stack } from "@/commands/edit/takes";
+import { session } from "@/state/sync/session";
+import type { LaneWave, Window } from "./LaneWave";
+
+export interface LaneProps {
+  readonly stack: Stack;
+  readonly lane: TakeLane;
+  /** Its number in the stack, from 1: the one that its key picks. */
+  readonly number: number;
+  readonly seen: Window;
+  readonly dye: Parameters<typeof LaneWave>[0]["dye"];
+}
+
+/** A press that goes less far than this is a click. */
+export const CLICK = 4;
+/** The height of a lane, in pixels. */
+export const ROW = 44;
+
+export const setLane = (stack: Stack, lane: TakeLane, to: Record<string, unknown>): void =>
+  void session().edit([{ type: "set-lane", bundleId: stack.id, laneId: lane.id, ...to }]);
+
+/** Moves all of a lane's sound, in samples. */
+export const moveLane = (stack: Stack, lane: TakeLane, by: number): void =>
+  void session().edit([{ type: "move-lane", bundleId: stack.id, laneId: lane.id, by: Math.round(by) }]);
