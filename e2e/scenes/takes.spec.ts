@@ -99,6 +99,55 @@ test("takes are stacked, picked by sweeping, by a click and by key, rated, heard
   await expect.poll(async () => (await editor.version()).tracks.length).toBe(3);
 });
 
+test("a take is changed as a whole from the menu of its pick, and keeps that where it is picked later; a split says that there are two stacks", async ({
+  page,
+}) => {
+  const { editor, panel } = await stacked(page);
+  const version = await editor.version();
+  const lanes = async () => ((await editor.version()).bundles?.[0].takes ?? []).map((l) => l.clips.map((c) => c.recipe));
+  const [pick] = version.clips;
+  // The pick alone is treated; then all of its take as it is here.
+  await editor.select(pick.id);
+  await page.keyboard.press("Alt+a");
+  await editor.saved();
+  await api("POST", `/api/versions/${editor.versionId}/edits`, {
+    revision: (await editor.version()).revision,
+    edits: [{ type: "treat", clipIds: [pick.id], chain: [{ kind: "gain", db: -3 }] }],
+  });
+  await editor.settle();
+  const menu = async (...labels: string[]): Promise<void> => {
+    const at = await editor.nameOf(pick.id);
+    await page.mouse.click(at.x, at.y, { button: "right" });
+    for (const label of labels) await page.getByRole("menuitem", { name: label }).press("Enter");
+  };
+  await menu("Take 3: Take 3", "All of the take", "As it is here");
+  await editor.saved();
+  expect((await lanes())[2]).toMatchObject([{ treat: { chain: [{ kind: "gain", db: -3 }] } }]);
+  // From the head of a lane too: backwards as a whole; its own name and place stay.
+  await panel
+    .getByTestId(/^lane-/)
+    .nth(0)
+    .waitFor();
+  await panel.getByRole("button", { name: "Take 1", exact: true }).click({ button: "right" });
+  await page.getByRole("menuitem", { name: "All of the take" }).press("Enter");
+  await page.getByRole("menuitem", { name: "Reverse" }).press("Enter");
+  await editor.saved();
+  expect((await lanes())[0]).toMatchObject([{ reverse: true }]);
+  await panel.getByRole("button", { name: "Take 1", exact: true }).click({ button: "right" });
+  await page.getByRole("menuitem", { name: "Pick all of it" }).press("Enter");
+  await editor.saved();
+  expect((await editor.version()).clips.map((c) => c.recipe)).toMatchObject([{ reverse: true }]);
+  // Split through, it says what came of it.
+  const ruler = await editor.rulerAt(3 * RATE);
+  await page.mouse.click(ruler.x, ruler.y);
+  await page.keyboard.press("x");
+  const cut = await editor.at(3 * RATE, "voice", 60);
+  await page.mouse.click(cut.x, cut.y);
+  await expect(page.getByText(/is two take stacks now/)).toBeVisible();
+  await editor.saved();
+  expect((await editor.version()).bundles).toHaveLength(2);
+});
+
 /** The stack of three takes that somebody said, with its lanes shown. */
 async function stacked(page: Page, modes: Record<string, unknown> = {}) {
   const made = await piece();

@@ -200,7 +200,7 @@ export const COMMANDS: readonly Command[] = [
   { id: "take-room", title: "Take the range as the room that gaps are filled with", keys: ["Alt+Shift+O"], run: takeRoom },
   { id: "listen-seam", title: "Listen to the chosen seam", keys: ["Alt+Y"], run: listen.listenToSeam },
   { id: "blend", title: "Blend over the range, or the chosen seam", keys: ["C"], run: act.blend },
-  { id: "smooth", title: "Smooth the seam", keys: ["Y"], run: () => view().seamId && act.smoothSeam(view().seamId as string) },
+  { id: "smooth", title: "Smooth the seam", keys: ["Y"], run: act.smoothMeant },
   { id: "settle", title: "Settle the seam where both sides are most alike", keys: ["Alt+S"], run: settleChosen },
   { id: "seam-check", title: "Seam check: every seam in a table", keys: ["Shift+Y"], run: () => setSettings({ seamCheck: !settings().seamCheck }) },
   { id: "nudge-later", title: "Nudge later", keys: ["."], run: () => sound.pointAlong(act.nudgeLength()) || act.nudge(1) },

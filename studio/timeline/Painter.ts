@@ -41,7 +41,18 @@ const RASTER = [
   "magnify",
   "lentWaves",
 ] as const satisfies readonly (keyof View)[];
-const MARKS = ["clipIds", "range", "seamId", "fade", "point", "tool", "drawKind", "openBundle"] as const satisfies readonly (keyof View)[];
+const MARKS = [
+  "clipIds",
+  "range",
+  "seamId",
+  "seamMade",
+  "playhead",
+  "fade",
+  "point",
+  "tool",
+  "drawKind",
+  "openBundle",
+] as const satisfies readonly (keyof View)[];
 
 /** Draws the lanes and rulers, once a frame and only what changed. */
 export class Painter {

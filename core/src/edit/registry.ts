@@ -32,6 +32,7 @@ import { mute, setClip, setGain, setLayer } from "./kinds/sound/settings";
 import { asRecorded, setPitch, stretch } from "./kinds/sound/stretch";
 import { treat, treatRange } from "./kinds/sound/treat";
 import { warp } from "./kinds/sound/warp";
+import { changeLaneWith } from "./kinds/takes/change-lane";
 import { layRecording } from "./kinds/takes/record";
 import { addLane, flatten, moveLane, openOut, pick, removeLane, setLane, stackTakes } from "./kinds/takes/stack";
 import { setRide } from "./kinds/tracks/ride";
@@ -95,6 +96,7 @@ export const EDITS: readonly EditDefinition[] = [
   pick,
   setLane,
   moveLane,
+  changeLaneWith([shiftInside, stretch, setPitch, asRecorded, warp, reverse, treat, setGain, setClip]),
   addLane,
   removeLane,
   flatten,

@@ -122,6 +122,21 @@ export const edits: fc.Arbitrary<Edit> = fc
     fc.record({ type: fc.constant("pick"), bundleId: stacks, laneId: lanes, ...shortSpan, border }),
     fc.record({ type: fc.constant("set-lane"), bundleId: stacks, laneId: lanes, rating: fc.integer({ min: 0, max: 5 }) }),
     fc.record({ type: fc.constant("move-lane"), bundleId: stacks, laneId: lanes, by: fc.integer({ min: -2000, max: 2000 }), border }),
+    fc.record({
+      type: fc.constant("change-lane"),
+      bundleId: stacks,
+      laneId: lanes,
+      border,
+      edit: fc.oneof(
+        fc.record({ type: fc.constant("reverse") }),
+        fc.record({ type: fc.constant("shift-inside"), by: fc.integer({ min: -200, max: 200 }) }),
+        fc.record({ type: fc.constant("stretch"), factor: fc.constantFrom(0.8, 1.25) }),
+        fc.record({ type: fc.constant("set-pitch"), cents: fc.constantFrom(-300, 700) }),
+        fc.record({ type: fc.constant("treat"), chain: fc.constantFrom([{ kind: "invert", on: true }], null) }),
+        fc.record({ type: fc.constant("set-gain"), by: fc.constantFrom(-6, 3) }),
+        fc.record({ type: fc.constant("as-recorded") }),
+      ),
+    }),
     fc.record({ type: fc.constant("add-lane"), bundleId: stacks, sourceId: fc.constantFrom("mono", "stereo"), at, border }),
     fc.record({ type: fc.constant("remove-lane"), bundleId: stacks, laneId: lanes, border }),
     fc.record({ type: fc.constant("flatten"), bundleId: stacks }),
@@ -429,6 +444,7 @@ export function aimed(doc: Document, edit: Edit, n: number): Edit {
       return { ...edit, clipId: of([...doc.clips.values()].filter((c) => c.blend))?.id ?? edit.clipId };
     case "pick":
     case "set-lane":
+    case "change-lane":
     case "move-lane":
     case "remove-lane":
     case "add-lane":

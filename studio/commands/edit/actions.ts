@@ -23,6 +23,7 @@ import { hitsIn } from "@/timeline/model/snapping";
 import { showAftermath } from "./aftermath";
 import { addMarker } from "./marks";
 import { Runs } from "./runs";
+import { seamMeant, walksFrom } from "./seam-meant";
 
 const doc = (): Document => session().doc;
 
@@ -97,7 +98,7 @@ function chooseSeamNear(trackId: string, position: number): void {
  * last; short gaps are filled before, if that is set. Without a range the chosen seam blends. The seam is opened then.
  */
 export function blend(): void {
-  const { range, seamId } = view();
+  const { range } = view();
   const { lastFade, lastBlend, fillGapsMs } = settings();
   const { shape, bend } = lastFade;
   const { law } = lastBlend;
@@ -127,7 +128,7 @@ export function blend(): void {
     if (session().edit(edits) && joints.length > 0) chooseSeamNear(joints[0].trackId, joints[0].position);
     return;
   }
-  const seam = findSeam(doc(), seamId);
+  const seam = seamMeant();
   if (!seam) return void toast("Make a range over a splice, or choose a seam, to blend.", { id: "blend" });
   const length = Math.max(1, Math.round((lastBlend.ms * doc().sampleRate) / 1000));
   if (session().edit([{ ...smoothEdit(doc(), [seam], "blend"), law, length }], "Blend seam")) chooseSeamNear(seam.trackId, seam.position);
@@ -146,14 +147,20 @@ export function smoothSeam(id: string): void {
   if (done && done.changes.length === 0) toast(NOT_SMOOTHED[seam.kind], { id: "smooth" });
 }
 
+/** Smooths the seam that is meant. */
+export function smoothMeant(): void {
+  const seam = seamMeant();
+  if (seam) smoothSeam(seam.id);
+  else toast("Choose a seam to smooth it: click its mark, or go to it by key.", { id: "select" });
+}
+
 /** The next or previous seam on the tracks meant; the view follows at the same zoom. */
 export function stepSeam(direction: 1 | -1): void {
   const d = doc();
-  const { seamId, playhead } = view();
   const seams = tracksMeant()
     .flatMap((id) => [...laneSeams(d, id)])
     .sort((a, b) => a.position - b.position);
-  const from = findSeam(d, seamId)?.position ?? playhead;
+  const from = walksFrom();
   const next = direction > 0 ? seams.find((s) => s.position > from) : seams.findLast((s) => s.position < from);
   if (!next) return void toast(direction > 0 ? "There is no later seam." : "There is no earlier seam.", { id: "step" });
   setView({ seamId: next.id, clipIds: new Set(), tab: "seam", trackId: next.trackId, playhead: next.position });

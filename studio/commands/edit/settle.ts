@@ -8,9 +8,9 @@ import { type HowToSettle, jointBefore, type Settling } from "@/seams/settling";
 import { settings } from "@/state/kept/settings";
 import { isOpen, session } from "@/state/sync/session";
 import { edited } from "@/state/view/modes";
-import { setView, view } from "@/state/view/view";
+import { setView } from "@/state/view/view";
 import { toast } from "@/state/words/toast";
-import { findSeam } from "@/timeline/model/seam-classes";
+import { seamMeant } from "./seam-meant";
 import { minus } from "./words";
 
 /** What settling some seams one after the other would do, found on one state of the piece. */
@@ -103,7 +103,7 @@ export function settleMany(seams: readonly Seam[]): void {
 
 /** Settles the chosen seam. */
 export function settleChosen(): void {
-  const seam = findSeam(session().doc, view().seamId);
+  const seam = seamMeant();
   if (!seam) return void toast("Choose a seam to settle it.", { id: "select" });
   void settleSeam(seam);
 }

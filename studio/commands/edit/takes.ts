@@ -1,5 +1,7 @@
 import { picksOf } from "@wet-thread/core/edit/takes/lanes";
-import { type Bundle, clipEnd, type TakeLane } from "@wet-thread/core/model/schema";
+import { alike } from "@wet-thread/core/model/alike";
+import { runsBackwards } from "@wet-thread/core/model/recipe/played-recording";
+import { type Bundle, type Clip, clipEnd, type TakeLane } from "@wet-thread/core/model/schema";
 import { setSettings, settings } from "@/state/kept/settings";
 import { ask, ServerError } from "@/state/sync/api";
 import { inVersion, type Session, session } from "@/state/sync/session";
@@ -112,4 +114,28 @@ async function lineUpIn(own: Session, stack: Stack, lane: TakeLane): Promise<voi
     if (!(error instanceof ServerError)) throw error;
     toast.error(error.message);
   }
+}
+
+/** Does edits to a whole take, as one step. */
+export function changeLane(stack: Stack, lane: TakeLane, edits: readonly Record<string, unknown>[]): void {
+  if (edits.length === 0) return;
+  session().edit(edits.map((edit) => ({ type: "change-lane", bundleId: stack.id, laneId: lane.id, edit, border: border() })));
+}
+
+/** What makes a whole take run, last, sound and be treated as one pick of it; nothing where it does already. */
+export function editsAsPick(stack: Stack, lane: TakeLane, pick: Clip): Record<string, unknown>[] {
+  const within = pick.start - stack.start;
+  const was = lane.clips.find((c) => within >= c.at && within < c.at + c.length) ?? lane.clips[0];
+  if (!was) return [];
+  const factorOf = ({ recipe }: Pick<Clip, "recipe">): number => (recipe?.stretch ? recipe.stretch.to / recipe.stretch.from : 1);
+  const { recipe = {} } = pick;
+  const had = was.recipe ?? {};
+  const factor = factorOf(pick) / factorOf(was);
+  const kind = recipe.stretch?.kind;
+  return [
+    ...(runsBackwards(pick.recipe) === runsBackwards(was.recipe) ? [] : [{ type: "reverse" }]),
+    ...(factor === 1 ? [] : [{ type: "stretch", factor, ...(kind && { kind }) }]),
+    ...((recipe.pitch ?? 0) === (had.pitch ?? 0) ? [] : [{ type: "set-pitch", cents: recipe.pitch ?? 0 }]),
+    ...(alike(recipe.treat?.chain, had.treat?.chain) ? [] : [{ type: "treat", chain: recipe.treat?.chain ?? null }]),
+  ];
 }

@@ -6,6 +6,7 @@ import { view } from "@/state/view/view";
 import { toast } from "@/state/words/toast";
 import { findSeam } from "@/timeline/model/seam-classes";
 import { selectedClips } from "../edit/actions";
+import { seamMeant } from "../edit/seam-meant";
 
 /** Plays what leads up to a place, and stops there; the playhead is where it was afterwards. */
 export function playTo(at: number): void {
@@ -17,7 +18,7 @@ export function playTo(at: number): void {
 /** Plays what leads up to the chosen seam and what follows, as long as is set. */
 export function listenToSeam(): void {
   const { doc } = session();
-  const seam = findSeam(doc, view().seamId);
+  const seam = seamMeant();
   if (!seam) return void toast("Choose a seam to listen to it.", { id: "select" });
   const lead = Math.round((settings().seamLeadMs * doc.sampleRate) / 1000);
   void transport().audition(Math.max(0, seam.position - lead), seam.position + lead, false, view().playhead);

@@ -110,6 +110,7 @@ export const TREES = {
       ],
     },
     NUDGES,
+    "{take}",
     {
       group: "Split, takes, print",
       of: [

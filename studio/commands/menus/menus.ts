@@ -20,6 +20,7 @@ import { playTo } from "../listen/listening";
 import { toggleRuler } from "../view/rulers";
 import { AMOUNTS, zoomToAmount } from "../view/zoom-amounts";
 import { type Entry, type MenuPlace, TREES } from "./menu-trees";
+import { takeItems } from "./take-items";
 
 const doc = (): Document => session().doc;
 
@@ -89,6 +90,7 @@ function clipItems(zone: Zone, at: number): MenuItem[] {
     labels: { mute: clip.mute ? "Unmute" : "Mute", bundle: bundle ? "Bundle with what is selected" : "Bundle" },
     items: {
       ...placeItems(at, clip.trackId),
+      take: takeItems(clip),
       split: { label: "Split here", run: () => void session().edit([{ type: "split", clipIds: [clip.id], at }]) },
     },
   });

@@ -3,6 +3,7 @@ import Link from "next/link";
 import { useEffect, useRef, useState } from "react";
 import { runCommand } from "@/commands/commands";
 import { zoomToWhole } from "@/commands/edit/actions";
+import { followSeamsMade } from "@/commands/edit/seam-meant";
 import { keyOf, useKeys } from "@/commands/keys";
 import { timelineHost } from "@/commands/view/timeline-host";
 import { arrive, onSwitch } from "@/commands/view/version-switch";
@@ -66,6 +67,7 @@ export function Editor({ projectId, versionId: first }: { projectId: string; ver
     let transport: Transport | null = null;
     let recorder: Recorder | null = null;
     let leaveModes = (): void => {};
+    let leaveSeams = (): void => {};
     let gone = false;
     let ahead: ReturnType<typeof setTimeout> | undefined;
     // What a gesture draws is heard while it is drawn.
@@ -78,6 +80,7 @@ export function Editor({ projectId, versionId: first }: { projectId: string; ver
         if (gone) return session.park();
         setSession(session);
         leaveModes = followModes(session);
+        leaveSeams = followSeamsMade();
         transport = new Transport();
         setTransport(transport);
         recorder = new Recorder(transport);
@@ -88,6 +91,7 @@ export function Editor({ projectId, versionId: first }: { projectId: string; ver
           clipIds: new Set(),
           range: null,
           seamId: null,
+          seamMade: null,
           trackId: null,
           playhead: 0,
           start: 0,
@@ -120,6 +124,7 @@ export function Editor({ projectId, versionId: first }: { projectId: string; ver
       gone = true;
       clearTimeout(ahead);
       leaveModes();
+      leaveSeams();
       stopHearing();
       closeMeasurer();
       recorder?.close();

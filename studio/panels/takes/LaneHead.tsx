@@ -6,9 +6,11 @@ import { type PointerEvent as ReactPointerEvent, useState } from "react";
 import { hearAgainst, hearLane, pickTake, useHeard } from "@/commands/edit/comping";
 import { lineUp, type Stack } from "@/commands/edit/takes";
 import { keyOf } from "@/commands/keys";
+import { laneItems } from "@/commands/menus/take-items";
 import { session } from "@/state/sync/session";
 import { HEAD_WIDTH } from "@/timeline/model/geometry";
 import { Popover, Swatches } from "@/ui/controls";
+import { Menu } from "@/ui/menu";
 import { NameField } from "@/ui/NameField";
 import { followPointer } from "@/ui/pointer-drag";
 import { CLICK, type LaneProps, moveLane, setLane } from "./lane-edits";
@@ -18,14 +20,16 @@ const tool = "rounded-sm p-0.5 text-ink-3 hover:bg-weft hover:text-ink";
 /** What a lane is called, how it is rated, and what is done with all of it. */
 export function LaneHead({ stack, lane, number, seen, dye }: LaneProps) {
   return (
-    <div className="flex shrink-0 flex-col justify-center gap-0.5 px-2" style={{ width: HEAD_WIDTH }}>
-      <NameRow stack={stack} lane={lane} number={number} dye={dye} />
-      <div className="flex items-center gap-1">
-        <Rating stack={stack} lane={lane} />
-        <span className="ml-auto" />
-        <LaneTools stack={stack} lane={lane} per={seen.per} />
+    <Menu items={() => laneItems(stack, lane)}>
+      <div className="flex shrink-0 flex-col justify-center gap-0.5 px-2" style={{ width: HEAD_WIDTH }}>
+        <NameRow stack={stack} lane={lane} number={number} dye={dye} />
+        <div className="flex items-center gap-1">
+          <Rating stack={stack} lane={lane} />
+          <span className="ml-auto" />
+          <LaneTools stack={stack} lane={lane} per={seen.per} />
+        </div>
       </div>
-    </div>
+    </Menu>
   );
 }
 

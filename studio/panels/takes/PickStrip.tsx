@@ -6,7 +6,7 @@ import { useSession } from "@/state/sync/session";
 import { setView } from "@/state/view/view";
 import { HEAD_WIDTH } from "@/timeline/model/geometry";
 import type { Window } from "./LaneWave";
-import type { LaneProps } from "./lane-edits";
+import { dyeOf, type LaneProps } from "./lane-edits";
 
 /** A block narrower than this, in pixels, has no room for its number. */
 const NUMBER_FROM = 14;
@@ -54,8 +54,8 @@ export function PickStrip({
               style={{
                 left,
                 width: Math.max(1, width),
-                borderColor: `var(--${lane?.color ?? dye})`,
-                background: `color-mix(in srgb, var(--${lane?.color ?? dye}) 22%, transparent)`,
+                borderColor: `var(--${lane ? dyeOf(stack, lane, dye) : dye})`,
+                background: `color-mix(in srgb, var(--${lane ? dyeOf(stack, lane, dye) : dye}) 22%, transparent)`,
               }}
               onClick={() => setView({ playhead: start, clipIds: new Set([clip.id]), range: null, trackId: stack.trackId })}
             >

@@ -15,7 +15,7 @@ import { snapped } from "@/timeline/model/snapping";
 import { Button } from "@/ui/controls";
 import { Lane } from "./Lane";
 import type { Window } from "./LaneWave";
-import { ROW } from "./lane-edits";
+import { dyeOf, ROW } from "./lane-edits";
 import { PickStrip } from "./PickStrip";
 
 /** Rows that are seen at once. */
@@ -107,7 +107,7 @@ export function TakesPanel() {
         </button>
         <button
           type="button"
-          className="rounded-sm px-1.5 hover:bg-weft"
+          className="shrink-0 rounded-sm px-1.5 hover:bg-weft"
           title="What is picked becomes plain clips"
           onClick={() => runCommand("flatten")}
         >
@@ -115,7 +115,7 @@ export function TakesPanel() {
         </button>
         <button
           type="button"
-          className="rounded-sm px-1.5 hover:bg-weft"
+          className="shrink-0 rounded-sm px-1.5 hover:bg-weft"
           title="Every lane on a track of its own"
           onClick={() => runCommand("open-out")}
         >
@@ -133,7 +133,14 @@ export function TakesPanel() {
         {/* Only rows near to what is seen are there: of fifty takes most are not. */}
         <div aria-hidden style={{ height: Math.min(first, shown.length) * ROW }} />
         {shown.slice(first, first + MOST_ROWS + 2 * SPARE_ROWS + 1).map((lane) => (
-          <Lane key={lane.id} stack={stack} lane={lane} number={numbers.get(lane.id) ?? 0} seen={seen} dye={lane.color ?? track?.color ?? "indigo"} />
+          <Lane
+            key={lane.id}
+            stack={stack}
+            lane={lane}
+            number={numbers.get(lane.id) ?? 0}
+            seen={seen}
+            dye={dyeOf(stack, lane, track?.color ?? "indigo")}
+          />
         ))}
         <div aria-hidden style={{ height: Math.max(0, shown.length - first - MOST_ROWS - 2 * SPARE_ROWS - 1) * ROW }} />
       </ul>

@@ -1,4 +1,4 @@
-import type { TakeLane } from "@wet-thread/core/model/schema";
+import { DYES, type Dye, type TakeLane } from "@wet-thread/core/model/schema";
 import type { Stack } from "@/commands/edit/takes";
 import { session } from "@/state/sync/session";
 import type { LaneWave, Window } from "./LaneWave";
@@ -23,3 +23,7 @@ export const setLane = (stack: Stack, lane: TakeLane, to: Record<string, unknown
 /** Moves all of a lane's sound, in samples. */
 export const moveLane = (stack: Stack, lane: TakeLane, by: number): void =>
   void session().edit([{ type: "move-lane", bundleId: stack.id, laneId: lane.id, by: Math.round(by) }]);
+
+/** The colour that a lane is told by: its own, else one for each place in the stack, from the track's on. */
+export const dyeOf = (stack: Stack, lane: TakeLane, ofTrack: Dye): Dye =>
+  lane.color ?? DYES[(DYES.indexOf(ofTrack) + stack.takes.findIndex((l) => l.id === lane.id)) % DYES.length];

@@ -28,6 +28,7 @@ import { ask, type ProjectRow, ServerError, type SourceRow } from "./api";
 import { Following, type ServerStep } from "./following";
 import { type LiveEvent, listenLive } from "./live";
 import { Outbox } from "./outbox";
+import { tellOwnEdit } from "./own-edits";
 import { type Named, nameOfEdit, Past, type PastEdit, type Walk } from "./past";
 import { restFor } from "./retry";
 import { leftoverVersions, Unsent, type UnsentStep } from "./unsent";
@@ -292,7 +293,9 @@ export class Session {
       if (outcome.changes.length === 0) return outcome;
       const step = { key: newKey(), name: name ?? outcome.name, edits: keyed, row };
       noteBefore(step.key);
+      const before = this.doc;
       this.store.setState({ doc: outcome.doc });
+      tellOwnEdit(before, outcome);
       this.layPast(step, outcome.changes);
       this.outbox.add([step], this.store.getState().save === "waiting");
       return outcome;

@@ -60,6 +60,8 @@ export interface View {
   /** The tracks that are chosen together, `trackId` among them; empty where only that one is. */
   readonly trackIds: ReadonlySet<string>;
   readonly seamId: string | null;
+  /** The seam that was made last, and where the playhead stood then. */
+  readonly seamMade: { readonly id: string; readonly playhead: number } | null;
   /** The fade that is chosen, of one of the selected clips. */
   readonly fade: ChosenFade | null;
   /** The marker or section that is chosen (and nudged), and whether its small panel is open. */
@@ -139,6 +141,7 @@ export const useView = create<View>(() => ({
   trackId: null,
   trackIds: new Set(),
   seamId: null,
+  seamMade: null,
   fade: null,
   markId: null,
   markPanel: false,

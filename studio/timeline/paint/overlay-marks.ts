@@ -109,9 +109,10 @@ export function paintCuts(g: CanvasRenderingContext2D, { doc, view, palette, pre
   g.setLineDash([]);
 }
 
-/** A glow around the chosen seam's mark and the one under the pointer, where they are in view; the marks themselves are part of the raster. */
+/** A glow around the chosen seam's mark, the one that was just made and the one under the pointer, where they are in view; the marks themselves are part of the raster. */
 export function paintGlow(g: CanvasRenderingContext2D, { doc, view, palette, preview }: OverlayScene): void {
-  const ids = new Set([view.seamId, preview.zone?.seamId].filter((id) => id));
+  const made = view.seamMade && view.seamMade.playhead === view.playhead && view.seamId === null ? view.seamMade.id : null;
+  const ids = new Set([view.seamId, preview.zone?.seamId, made].filter((id) => id));
   if (ids.size === 0) return;
   for (const box of laneBoxes(doc)) {
     const bottom = box.top + box.height - view.scrollY;

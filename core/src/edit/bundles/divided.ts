@@ -27,6 +27,7 @@ export function divideBundlesAt(tx: Transaction, places: readonly number[], bund
       // Both parts of a take stack keep all its lanes, where they lay.
       const takes = bundle.takes?.map((lane) => ({ ...lane, clips: lane.clips.map((c) => ({ ...c, at: c.at - (start - bundle.start) })) }));
       const right: Bundle = { ...bundle, id: tx.newId(), pattern: null, start, ...(takes && { takes }) };
+      if (takes) tx.notes.push(`${bundle.name || "The take stack"} is two take stacks now, each with all its takes.`);
       tx.set("bundle", id, unlinked(tx, bundle));
       tx.set("bundle", right.id, right);
       // Bundles further in are given up on the right: their clips count as the new one's own.

@@ -1,0 +1,49 @@
+import type { Outcome } from "@wet-thread/core/edit/registry";
+import type { Document } from "@wet-thread/core/model/document";
+import type { Seam } from "@wet-thread/core/seam/seams";
+import { onOwnEdit } from "@/state/sync/own-edits";
+import { session } from "@/state/sync/session";
+import { setView, view } from "@/state/view/view";
+import { findSeam, laneSeams } from "@/timeline/model/seam-classes";
+
+/** An edit of more clips than this makes many seams, and none of them more than the others. */
+const MOST_CLIPS = 60;
+
+/** Whether two clips meet there. */
+const isJoint = (s: Seam): boolean => s.left !== null && s.right !== null && s.left.id !== s.right.id;
+
+/** The seam that an edit made: the earliest joint that was not there before, else the earliest edge; null where it made none, or very many. */
+export function seamMade(before: Document, { doc, changes }: Outcome): Seam | null {
+  const clips = changes.flatMap((c) => (c.kind === "clip" ? [c.before, c.after] : []));
+  if (clips.length > 2 * MOST_CLIPS) return null;
+  const tracks = new Set(clips.flatMap((c) => (c && doc.tracks.has(c.trackId) ? [c.trackId] : [])));
+  const fresh = [...tracks].flatMap((id) => {
+    const had = new Set(before.tracks.has(id) ? laneSeams(before, id).map((s) => s.id) : []);
+    return laneSeams(doc, id).filter((s) => !had.has(s.id));
+  });
+  const earliest = (list: readonly Seam[]): Seam | null => list.reduce<Seam | null>((a, b) => (a && a.position <= b.position ? a : b), null);
+  return earliest(fresh.filter(isJoint)) ?? earliest(fresh);
+}
+
+/** Takes note of the seam that each edit makes, until what is returned is called. It counts until the playhead is put elsewhere. */
+export const followSeamsMade = (): (() => void) =>
+  onOwnEdit((before, outcome) => {
+    const seam = seamMade(before, outcome);
+    if (seam) setView({ seamMade: { id: seam.id, playhead: view().playhead } });
+  });
+
+/** The seam that was just made, where nobody has gone elsewhere since. */
+function justMade(): Seam | undefined {
+  const { seamMade: made, playhead, playing } = view();
+  return made && (playing || made.playhead === playhead) ? findSeam(session().doc, made.id) : undefined;
+}
+
+/** The seam that a command means: the chosen one, else the one that was just made. */
+export const seamMeant = (): Seam | undefined => findSeam(session().doc, view().seamId) ?? justMade();
+
+/** Where a walk from seam to seam goes on: from the seam that is meant where that is in view, else from the playhead. */
+export function walksFrom(): number {
+  const { start, width, samplesPerPixel, playhead } = view();
+  const seam = seamMeant();
+  return seam && seam.position >= start && seam.position <= start + width * samplesPerPixel ? seam.position : playhead;
+}
