@@ -4,6 +4,13 @@ import { EditorPage } from "../editor";
 import { expect, test } from "../scene";
 import { RATE, small } from "../small";
 
+/** Where the playhead stands, in samples. */
+async function playheadAt(editor: EditorPage): Promise<number> {
+  const { box, start, per } = await editor.view();
+  const line = await editor.page.getByTestId("playhead").boundingBox();
+  return start + ((line?.x ?? 0) - box.x) * per;
+}
+
 test("a narrow window: the inspector lies over the lanes, by key, tab and menu; the mode line is whole", async ({ page }) => {
   for (const [width, height] of [
     [1024, 768],
@@ -146,6 +153,74 @@ test("the clip's page folds: what is set is open, what was folded by hand stays 
   await expect(fold("Level")).toContainText("−3.0 dB · middle");
   await editor.select("b");
   expect(await open()).toEqual({ Place: true, Level: false, Fades: false, Stretch: false, Treatment: false });
+});
+
+test("the seam just made is the one that is meant: after a split, and after what was deleted is closed; J walks on from it, a typed position comes first", async ({
+  page,
+}) => {
+  const editor = await small(page, { edgeFadeMs: 0, snapOn: false });
+  // Split in the middle: the joint is blended by its key, with nothing chosen.
+  await page.keyboard.press("Shift+o");
+  await page.keyboard.type("1.5 s");
+  await page.keyboard.press("Enter");
+  await editor.select("a");
+  await page.keyboard.press("/");
+  await editor.saved();
+  const halves = (await editor.lane("t1")).filter((c) => c.name.startsWith("a"));
+  expect(halves.map((c) => c.start)).toEqual([RATE, 1.5 * RATE]);
+  await page.keyboard.press("c");
+  await editor.saved();
+  const blended = (await editor.lane("t1")).filter((c) => c.blend);
+  expect(blended.map((c) => c.blend?.splice)).toEqual([1.5 * RATE]);
+  // J goes to the seam after it, and not to the one after the playhead or the start.
+  await page.keyboard.press("j");
+  await expect(page.getByTestId("selection")).toContainText("Seam at");
+  expect(Math.abs((await playheadAt(editor)) - 2 * RATE)).toBeLessThan(await editor.samplesPerPixel());
+  // Somewhere else the playhead counts again: typed in any unit.
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("Shift+o");
+  await page.keyboard.type("3.9 s");
+  await page.keyboard.press("Enter");
+  await page.keyboard.press("j");
+  expect(Math.abs((await playheadAt(editor)) - 4 * RATE)).toBeLessThan(await editor.samplesPerPixel());
+  // What closes over a hole makes a seam, which can be smoothed and settled at once.
+  await editor.select("b");
+  await page.keyboard.press("Shift+Delete");
+  await editor.saved();
+  await page.keyboard.press("y");
+  await editor.saved();
+  const [last] = (await editor.lane("t1")).slice(-1);
+  expect(last.blend ?? last.fadeIn.length).toBeTruthy();
+});
+
+test("on a wide page the tools say their names, in groups; a sweep over heads selects no words", async ({ page }) => {
+  await page.setViewportSize({ width: 1500, height: 900 });
+  const editor = await small(page);
+  const tools = page.getByRole("navigation", { name: "Tools" });
+  await expect(tools.getByRole("group", { name: "Edit" }).getByText("Shift inside")).toBeVisible();
+  await tools.getByRole("button", { name: "Split", exact: true }).click();
+  await expect(tools.getByRole("button", { name: "Split", exact: true })).toHaveAttribute("aria-pressed", "true");
+  await page.keyboard.press("p");
+  // Off by the setting, and below that width by itself.
+  await page.setViewportSize({ width: 1280, height: 800 });
+  await expect(tools.getByText("Shift inside")).toBeHidden();
+  await page.setViewportSize({ width: 1500, height: 900 });
+  await page.keyboard.press("Control+k");
+  await page.keyboard.type("names beside");
+  await page.keyboard.press("Enter");
+  await expect(tools.getByText("Shift inside")).toBeHidden();
+  // Twice over the switches of the heads, down and up again.
+  const [a, b] = [
+    await page.getByLabel("Mute One", { exact: true }).boundingBox(),
+    await page.getByLabel("Mute Three", { exact: true }).boundingBox(),
+  ];
+  if (!a || !b) throw new Error("no heads");
+  for (const muted of [true, false]) {
+    await editor.drag({ x: a.x + 8, y: a.y + 8 }, { x: b.x + 8, y: b.y + 8 });
+    await editor.saved();
+    expect((await editor.version()).tracks.map((t) => t.mute)).toEqual([muted, muted, muted]);
+    expect(await page.evaluate(() => String(getSelection()))).toBe("");
+  }
 });
 
 test("a stroke along the rail fades an edge and blends a joint; a fade is chosen on its curve and taken off", async ({ page }) => {

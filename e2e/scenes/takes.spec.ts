@@ -120,7 +120,7 @@ test("a take is changed as a whole from the menu of its pick, and keeps that whe
     await page.mouse.click(at.x, at.y, { button: "right" });
     for (const label of labels) await page.getByRole("menuitem", { name: label }).press("Enter");
   };
-  await menu("Take 3: Take 3", "All of the take", "As it is here");
+  await menu("Split, takes, print", "Takes", "Take 3: Take 3", "All of the take", "As it is here");
   await editor.saved();
   expect((await lanes())[2]).toMatchObject([{ treat: { chain: [{ kind: "gain", db: -3 }] } }]);
   // From the head of a lane too: backwards as a whole; its own name and place stay.

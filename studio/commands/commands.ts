@@ -229,6 +229,7 @@ export const COMMANDS: readonly Command[] = [
   { id: "remove-hit", title: "Take away the hits in the range, or the nearest to the playhead", keys: [], run: hits.removeHit },
   { id: "clear-hits", title: "Take all hits of the selected clips away", keys: [], run: hits.clearHits },
   { id: "hits-as-found", title: "Hits as they were found", keys: [], run: hits.hitsAsFound },
+  { id: "go-to", title: "Go to a position: typed, in any unit", keys: ["Shift+O"], run: () => setView({ goingTo: true }) },
   { id: "next-seam", title: "Next seam", keys: ["J"], run: () => act.stepSeam(1) },
   { id: "previous-seam", title: "Previous seam", keys: ["Shift+J"], run: () => act.stepSeam(-1) },
   { id: "next-line", title: "Playhead to the next grid line", keys: ["ArrowRight"], run: () => act.stepGrid(1) },
@@ -289,6 +290,12 @@ export const COMMANDS: readonly Command[] = [
   ...TRACK_COMMANDS,
   { id: "mark-remove", title: "Remove the chosen marker, or the section's name", keys: [], run: removeMark },
   ...PANEL_COMMANDS,
+  {
+    id: "tool-names",
+    title: "Names beside the tools, where there is room, or not",
+    keys: [],
+    run: () => setSettings({ toolNames: !settings().toolNames }),
+  },
   { id: "inspector", title: "Show or hide the inspector", keys: ["Shift+I"], run: toggleInspector },
 ];
 

@@ -12,17 +12,25 @@ const MOST_CLIPS = 60;
 /** Whether two clips meet there. */
 const isJoint = (s: Seam): boolean => s.left !== null && s.right !== null && s.left.id !== s.right.id;
 
-/** The seam that an edit made: the earliest joint that was not there before, else the earliest edge; null where it made none, or very many. */
+/**
+ * The seam that an edit made: the earliest joint that was not there before, else the earliest edge, else the first that it moved, which is where
+ * something closed or opened. Null where it made none, or very many.
+ */
 export function seamMade(before: Document, { doc, changes }: Outcome): Seam | null {
   const clips = changes.flatMap((c) => (c.kind === "clip" ? [c.before, c.after] : []));
   if (clips.length > 2 * MOST_CLIPS) return null;
   const tracks = new Set(clips.flatMap((c) => (c && doc.tracks.has(c.trackId) ? [c.trackId] : [])));
-  const fresh = [...tracks].flatMap((id) => {
-    const had = new Set(before.tracks.has(id) ? laneSeams(before, id).map((s) => s.id) : []);
-    return laneSeams(doc, id).filter((s) => !had.has(s.id));
-  });
+  const [fresh, moved]: [Seam[], Seam[]] = [[], []];
+  for (const id of tracks) {
+    const had = new Map(before.tracks.has(id) ? laneSeams(before, id).map((s) => [s.id, s.position]) : []);
+    for (const seam of laneSeams(doc, id)) {
+      const was = had.get(seam.id);
+      if (was === undefined) fresh.push(seam);
+      else if (was !== seam.position) moved.push(seam);
+    }
+  }
   const earliest = (list: readonly Seam[]): Seam | null => list.reduce<Seam | null>((a, b) => (a && a.position <= b.position ? a : b), null);
-  return earliest(fresh.filter(isJoint)) ?? earliest(fresh);
+  return earliest(fresh.filter(isJoint)) ?? earliest(fresh) ?? earliest(moved);
 }
 
 /** Takes note of the seam that each edit makes, until what is returned is called. It counts until the playhead is put elsewhere. */

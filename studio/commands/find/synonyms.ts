@@ -112,6 +112,8 @@ export const SYNONYMS: Readonly<Record<string, string>> = {
   "next-hit": "transient tab onset attack jump",
   "show-hits": "transients onsets show",
   "add-hit": "transient onset",
+  "tool-names": "labels captions toolbar names",
+  "go-to": "jump locate position timecode bar goto",
   "next-seam": "edit point cut boundary tab jump",
   "next-clip": "region item event",
   lock: "protect view",

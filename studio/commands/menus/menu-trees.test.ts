@@ -3,7 +3,7 @@ import { COMMANDS } from "../commands";
 import { type Entry, TREES } from "./menu-trees";
 
 /** Commands that a menu makes of what it is about, by the name of the entry that stands for them. */
-const MADE: Readonly<Record<string, RegExp>> = { tools: /^tool-/, tabs: /^tab-/, section: /^insert-section$/ };
+const MADE: Readonly<Record<string, RegExp>> = { tools: /^tool-/, take: /^take-\d$/, tabs: /^tab-/, section: /^insert-section$/ };
 /** The tallest menu that fits into two thirds of a screen of 768 pixels: rows of 28, lines of 9, 10 around them. */
 const MOST = (768 * 2) / 3;
 

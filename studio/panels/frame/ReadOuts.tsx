@@ -9,7 +9,7 @@ import { reveal } from "@/commands/edit/actions";
 import { transport } from "@/engine/transport";
 import { SIXTEENTH, setSettings, settings, useSettings } from "@/state/kept/settings";
 import { session } from "@/state/sync/session";
-import { useView, view } from "@/state/view/view";
+import { setView, useView, view } from "@/state/view/view";
 import { toast } from "@/state/words/toast";
 import { placePlayhead } from "@/timeline/gestures/range-gestures";
 import { preview, usePreview } from "@/timeline/model/preview";
@@ -102,6 +102,14 @@ function ReadOut({
 }) {
   const [typing, setTyping] = useState<string | null>(null);
   const units = useSettings((s) => s.readOuts);
+  const asked = useView((v) => v.goingTo) && index === 0;
+  const begin = (): void => setTyping(formatPosition(Math.round(view().playhead), unit, timebaseOf(session().doc)));
+  // biome-ignore lint/correctness/useExhaustiveDependencies: it begins when it is asked for, where the playhead then is
+  useEffect(() => {
+    if (!asked) return;
+    begin();
+    setView({ goingTo: false });
+  }, [asked]);
   const name = index === 0 ? "First read-out" : "Second read-out";
   const commit = (): void => {
     if (typing === null) return;
@@ -123,7 +131,7 @@ function ReadOut({
         aria-label={typing === null ? name : undefined}
         data-testid={`read-out-${index}`}
         className={`num text-left ${className} ${typing === null ? "" : "hidden"}`}
-        onClick={() => setTyping(formatPosition(Math.round(view().playhead), unit, timebaseOf(session().doc)))}
+        onClick={begin}
       />
       {typing !== null && (
         <input

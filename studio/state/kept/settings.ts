@@ -72,6 +72,8 @@ export interface Settings extends Modes {
   /** The table of all seams is open. */
   readonly seamCheck: boolean;
   readonly seamCheckHeight: number;
+  /** On a wide page tools say their names beside their icons. */
+  readonly toolNames: boolean;
   /** The lanes of a take stack stand by their rating, the best first. */
   readonly takesByRating: boolean;
   /** Parts of the inspector that were opened (true) or folded by hand, by name. */
@@ -158,6 +160,7 @@ export const useSettings = create<Settings>()(
       inspector: true,
       seamCheck: false,
       seamCheckHeight: 304,
+      toolNames: true,
       takesByRating: false,
       folds: {},
       takes: false,

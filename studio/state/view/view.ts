@@ -103,6 +103,8 @@ export interface View {
   /** Below this width of the page the inspector lies over the lanes, and is there only while it is asked for. */
   readonly narrow: boolean;
   readonly inspectorOver: boolean;
+  /** A position is being typed in the first read-out, to go to. */
+  readonly goingTo: boolean;
   /** What the pointer would do where it is, in words. */
   readonly hint: string;
   /** Tracks that a close-up draws taller than they are; their own heights stay. */
@@ -165,6 +167,7 @@ export const useView = create<View>(() => ({
   help: null,
   narrow: false,
   inspectorOver: false,
+  goingTo: false,
   hint: "",
   tall: null,
 }));
