@@ -47,6 +47,7 @@ const TAKES: readonly Take[] = [
   },
   {
     name: "treatment",
+    settings: { folds: { Place: false, Level: false, Fades: false, Treatment: true } },
     do: async (page, lanes) => {
       await click(page, lanes, 60, 203);
       for (const kind of ["Low cut", "Gate", "Bell"]) {
@@ -94,7 +95,7 @@ const TAKES: readonly Take[] = [
   { name: "sources", do: async (page) => page.getByRole("tab", { name: "Sources" }).click() },
   {
     name: "hits",
-    settings: { showHits: true },
+    settings: { showHits: true, folds: { Hits: true, Fades: false } },
     do: async (page, lanes) => {
       await click(page, lanes, 340, 60);
       await keys(page, "Shift+C");
