@@ -193,6 +193,49 @@ test("the seam just made is the one that is meant: after a split, and after what
   expect(last.blend ?? last.fadeIn.length).toBeTruthy();
 });
 
+test("nudges: a chosen section goes as a whole; sound inside a range counts up and is one step; with one clip selected the gap behind it closes", async ({
+  page,
+}) => {
+  const editor = await small(page, { edgeFadeMs: 0, snapOn: false, overlaps: "layer" });
+  await api("POST", `/api/versions/${editor.versionId}/edits`, {
+    revision: (await editor.version()).revision,
+    edits: [{ type: "add-section", id: "verse", name: "Verse", start: RATE, end: 3 * RATE }],
+  });
+  await page.getByText("Verse").click();
+  await expect(page.getByTestId("selection")).toContainText("Section Verse");
+  await page.keyboard.press("Escape");
+  await page.getByText("Verse").click();
+  for (let i = 0; i < 3; i++) await page.keyboard.press(".");
+  await editor.saved();
+  expect((await editor.version()).sections.map((s) => [s.start, s.end])).toEqual([[1.03 * RATE, 3.03 * RATE]]);
+  await expect(page.getByText("+30.0 ms in all")).toBeVisible();
+  await page.keyboard.press("Control+z");
+  await editor.saved();
+  expect((await editor.version()).sections.map((s) => s.start)).toEqual([RATE]);
+
+  // Inside a range: its bounds stay, what was said last is the sum, and one undo takes all of it back.
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("r");
+  await editor.drag(await editor.at(2.7 * RATE, "t1", 60), await editor.at(3.1 * RATE, "t1", 60));
+  const before = await editor.version();
+  for (let i = 0; i < 4; i++) await page.keyboard.press(">");
+  await expect(page.getByText("+40.0 ms in all")).toBeVisible();
+  await editor.saved();
+  const inside = (await editor.lane("t1")).find((c) => c.name.startsWith("b") && c.start > 2.6 * RATE && c.length < RATE / 2);
+  expect(inside && inside.offset - (5 * RATE + inside.start - 2.5 * RATE)).toBe(-0.04 * RATE);
+  await page.keyboard.press("Control+z");
+  await editor.saved();
+  expect((await editor.version()).clips).toEqual(before.clips);
+
+  // One clip: what follows it is pulled up to it, and nothing else.
+  await page.keyboard.press("p");
+  await page.keyboard.press("Escape");
+  await editor.select("a");
+  await page.keyboard.press("Control+Shift+g");
+  await editor.saved();
+  expect((await editor.lane("t1")).map((c) => c.start)).toEqual([RATE, 2 * RATE, 3.5 * RATE]);
+});
+
 test("on a wide page the tools say their names, in groups; a sweep over heads selects no words", async ({ page }) => {
   await page.setViewportSize({ width: 1500, height: 900 });
   const editor = await small(page);

@@ -1,5 +1,6 @@
 import path from "node:path";
 import { type Browser, chromium, type Page } from "@playwright/test";
+import { keptModes } from "@wet-thread/core/model/modes";
 
 /** Takes the pictures of the docs from the demo at an address; names given after it take only those. */
 const [url, ...only] = process.argv.slice(2);
@@ -173,8 +174,8 @@ const TAKES: readonly Take[] = [
   },
 ];
 
-async function call<T>(address: string, json?: object): Promise<T> {
-  const init = json && { method: "POST", headers: { "content-type": "application/json", origin: url }, body: JSON.stringify(json) };
+async function call<T>(address: string, json?: object, method = "POST"): Promise<T> {
+  const init = json && { method, headers: { "content-type": "application/json", origin: url }, body: JSON.stringify(json) };
   return (await fetch(`${url}${address}`, init)).json() as Promise<T>;
 }
 
@@ -184,6 +185,9 @@ async function take(browser: Browser, demo: string, { name, settings = {}, at, d
     firstSteps: { open: false, done: [] },
     ...settings,
   });
+  // Modes are the version's.
+  const modes = keptModes(settings);
+  if (Object.keys(modes).length > 0) await call(`/api/versions/${versionId}`, { modes }, "PATCH");
   await page.goto(`${url}${at ?? demo}`);
   if (!at) await page.waitForSelector("[data-testid=lanes][data-samples-per-pixel]");
   await rest(page, 1500);
@@ -196,12 +200,14 @@ async function take(browser: Browser, demo: string, { name, settings = {}, at, d
   await page.mouse.up();
   if (!at) await page.waitForSelector("[data-save=saved]");
   await page.close();
+  if (Object.keys(modes).length > 0) await call(`/api/versions/${versionId}`, { modes: before }, "PATCH");
   if ((await lastStep()) !== begun) await call(`/api/versions/${versionId}/undo`, { to: begun });
   console.log(`${name}.png`);
 }
 
 const { id } = (await call<{ projects: { id: string }[] }>("/api/projects")).projects[0];
 const versionId = (await call<{ versions: { id: string }[] }>(`/api/projects/${id}`)).versions[0].id;
+const before = (await call<{ modes?: object }>(`/api/versions/${versionId}`)).modes ?? {};
 /** The step that the demo is at. */
 async function lastStep(): Promise<number> {
   const { steps } = await call<{ steps: { revision: number; state: string }[] }>(`/api/versions/${versionId}/history?last=50`);

@@ -12,6 +12,7 @@ import { copy, copySection, cut, insertSection, paste, showPaste } from "./edit/
 import { COMPING_COMMANDS } from "./edit/comping";
 import * as hits from "./edit/hits";
 import { removeMark } from "./edit/marks";
+import { nudge, nudgeLength } from "./edit/nudge";
 import { fillRoom, takeRoom } from "./edit/room";
 import { settleChosen } from "./edit/settle";
 import * as stretch from "./edit/stretch";
@@ -203,13 +204,13 @@ export const COMMANDS: readonly Command[] = [
   { id: "smooth", title: "Smooth the seam", keys: ["Y"], run: act.smoothMeant },
   { id: "settle", title: "Settle the seam where both sides are most alike", keys: ["Alt+S"], run: settleChosen },
   { id: "seam-check", title: "Seam check: every seam in a table", keys: ["Shift+Y"], run: () => setSettings({ seamCheck: !settings().seamCheck }) },
-  { id: "nudge-later", title: "Nudge later", keys: ["."], run: () => sound.pointAlong(act.nudgeLength()) || act.nudge(1) },
-  { id: "nudge-start-later", title: "Nudge start later", keys: ["]"], run: () => act.nudge(1, "start") },
-  { id: "nudge-start-earlier", title: "Nudge start earlier", keys: ["["], run: () => act.nudge(-1, "start") },
-  { id: "nudge-end-later", title: "Nudge end later", keys: ["}"], run: () => act.nudge(1, "end") },
-  { id: "nudge-end-earlier", title: "Nudge end earlier", keys: ["{"], run: () => act.nudge(-1, "end") },
-  { id: "nudge-inside-later", title: "Nudge the audio inside later", keys: [">"], run: () => act.nudge(1, "inside") },
-  { id: "nudge-inside-earlier", title: "Nudge the audio inside earlier", keys: ["<"], run: () => act.nudge(-1, "inside") },
+  { id: "nudge-later", title: "Nudge later", keys: ["."], run: () => sound.pointAlong(nudgeLength()) || nudge(1) },
+  { id: "nudge-start-later", title: "Nudge start later", keys: ["]"], run: () => nudge(1, "start") },
+  { id: "nudge-start-earlier", title: "Nudge start earlier", keys: ["["], run: () => nudge(-1, "start") },
+  { id: "nudge-end-later", title: "Nudge end later", keys: ["}"], run: () => nudge(1, "end") },
+  { id: "nudge-end-earlier", title: "Nudge end earlier", keys: ["{"], run: () => nudge(-1, "end") },
+  { id: "nudge-inside-later", title: "Nudge the audio inside later", keys: [">"], run: () => nudge(1, "inside") },
+  { id: "nudge-inside-earlier", title: "Nudge the audio inside earlier", keys: ["<"], run: () => nudge(-1, "inside") },
   { id: "marker", title: "Marker at the playhead", keys: ["M"], run: act.addMarkerAtPlayhead },
   { id: "section", title: "Section of the range", keys: ["Shift+M"], run: act.sectionFromRange },
   { id: "next-marker", title: "Next marker", keys: ["K"], run: () => act.stepMarker(1) },
@@ -218,7 +219,7 @@ export const COMMANDS: readonly Command[] = [
   { id: "cut", title: "Cut", keys: ["Mod+X"], run: () => cut() },
   { id: "copy", title: "Copy", keys: ["Mod+C"], run: () => copy() },
   { id: "paste", title: "Paste at the playhead; held, shows what that would do", keys: ["Mod+V"], run: () => paste() },
-  { id: "nudge-earlier", title: "Nudge earlier", keys: [","], run: () => sound.pointAlong(-act.nudgeLength()) || act.nudge(-1) },
+  { id: "nudge-earlier", title: "Nudge earlier", keys: [","], run: () => sound.pointAlong(-nudgeLength()) || nudge(-1) },
   { id: "next-hit", title: "Next hit", keys: ["H"], run: () => act.stepHit(1) },
   { id: "previous-hit", title: "Previous hit", keys: ["Shift+H"], run: () => act.stepHit(-1) },
   { id: "show-hits", title: "Hits on the cloth, or not", keys: [], run: hits.showHits },

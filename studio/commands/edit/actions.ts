@@ -1,17 +1,14 @@
 import { bundlesAround } from "@wet-thread/core/edit/bundles/members";
 import { EditError } from "@wet-thread/core/edit/errors";
 import { applyEdits, type Edit, newKey, type Outcome } from "@wet-thread/core/edit/registry";
-import { type Document, documentEnd, timebaseOf } from "@wet-thread/core/model/document";
+import { type Document, documentEnd } from "@wet-thread/core/model/document";
 import { type Clip, clipEnd } from "@wet-thread/core/model/schema";
 import type { Seam } from "@wet-thread/core/seam/seams";
-import { formatChange } from "@wet-thread/core/time/format";
-import type { GridStep } from "@wet-thread/core/time/grid-step";
-import { nudged } from "@wet-thread/core/time/nudge";
 import { frameRate, frameToSample, sampleToFrame } from "@wet-thread/core/time/timecode";
 import { transport } from "@/engine/transport";
-import { settings, stepInForce } from "@/state/kept/settings";
+import { settings } from "@/state/kept/settings";
 import { session } from "@/state/sync/session";
-import { edited, modeRules } from "@/state/view/modes";
+import { edited } from "@/state/view/modes";
 import { selectClips, setView, spanInView, view } from "@/state/view/view";
 import { goTo, type Place, showSpan, stepView } from "@/state/view/view-history";
 import { toast } from "@/state/words/toast";
@@ -20,9 +17,7 @@ import { HEIGHTS, laneBoxes, mostScroll, scrollTo } from "@/timeline/model/geome
 import { viewGrid } from "@/timeline/model/grid-columns";
 import { findSeam, laneSeams } from "@/timeline/model/seam-classes";
 import { hitsIn } from "@/timeline/model/snapping";
-import { showAftermath } from "./aftermath";
 import { addMarker } from "./marks";
-import { Runs } from "./runs";
 import { seamMeant, walksFrom } from "./seam-meant";
 
 const doc = (): Document => session().doc;
@@ -225,107 +220,6 @@ export function stepFrame(direction: 1 | -1): void {
   const to = Math.max(0, frameToSample(Math.max(0, frame), rate, sampleRate));
   placePlayhead(to);
   reveal(to);
-}
-
-/** A run of nudges: where it began and how many there were, so that n nudges land where one of n times the value would. */
-let run: { what: string; base: number; count: number } | null = null;
-const runs = new Runs();
-
-/** How far a nudge goes from the playhead, in samples. */
-export function nudgeLength(): number {
-  const set = settings();
-  const { playhead, samplesPerPixel, start } = view();
-  const base = timebaseOf(doc());
-  const step = set.nudge.kind === "grid" ? stepInForce(set, samplesPerPixel, base, Math.max(0, base.tempo.ticksAt(start))) : set.nudge.step;
-  const at = Math.round(playhead);
-  return Math.max(1, nudged(at, 1, step, base) - at);
-}
-
-/** In a sequence a nudge moves only the clip itself: changing places takes more than a step. */
-function rulesOfNudge() {
-  const rules = modeRules();
-  return rules.neighbours === "reorder" ? { ...rules, neighbours: "hold" as const } : rules;
-}
-
-/** What of the selection a nudge moves: clips (or the range, a marker, the playhead), one edge, or the audio inside. */
-export type NudgePart = "all" | "start" | "end" | "inside";
-
-const PART_NAMES: Readonly<Record<NudgePart, string>> = { all: "", start: " start of", end: " end of", inside: " inside" };
-
-/** Nudges by the mode line's value: the chosen marker, else the selected clips or a part of them, else the range, else the playhead. */
-export function nudge(direction: 1 | -1, part: NudgePart = "all"): void {
-  const set = settings();
-  const { range, playhead, samplesPerPixel, start, markId } = view();
-  const d = doc();
-  const base = timebaseOf(d);
-  const step = set.nudge.kind === "grid" ? stepInForce(set, samplesPerPixel, base, Math.max(0, base.tempo.ticksAt(start))) : set.nudge.step;
-  const clips = selectedClips();
-  const marker = part === "all" && markId ? d.markers.get(markId) : undefined;
-  if (part === "inside" && clips.length === 0 && range) return nudgeInsideRange(direction, step);
-  if (part !== "all" && clips.length === 0 && !range) return void toast("Select the clips to nudge first.", { id: "nudge" });
-  const [first] = clips;
-  const at = marker
-    ? marker.position
-    : clips.length
-      ? part === "end"
-        ? clipEnd(first)
-        : part === "inside"
-          ? first.start - first.offset
-          : part === "start"
-            ? first.start
-            : Math.min(...clips.map((c) => c.start))
-      : range
-        ? part === "end"
-          ? range.end
-          : range.start
-        : Math.round(playhead);
-  const what = JSON.stringify([part, marker?.id ?? (clips.length ? clips.map((c) => c.id) : range ? "range" : "playhead"), step]);
-  const goesOn = run?.what === what && nudged(run.base, run.count, step, base) === at;
-  const now = goesOn && run ? { ...run, count: run.count + direction } : { what, base: at, count: direction };
-  const row = runs.row(what);
-  const to = nudged(now.base, now.count, step, base);
-  if (to < 0 && part !== "inside") return void toast("That would go before zero.", { id: "nudge" });
-  const by = to - at;
-  const clipIds = clips.map((c) => c.id);
-  const name = `Nudge${PART_NAMES[part]} ${clips.length === 1 ? first.name : `${clips.length} clips`}`;
-  const send = (edit: Edit) => session().edit([edit], name, row);
-  if (marker) {
-    if (!session().edit([{ type: "set-marker", id: marker.id, position: to }], `Nudge marker ${marker.name}`, row)) return;
-  } else if (clips.length) {
-    const own = new Set(clipIds);
-    const done =
-      part === "all"
-        ? send({ type: "move", clipIds, by, ...rulesOfNudge() })
-        : part === "inside"
-          ? send({ type: "shift-inside", clipIds, by })
-          : send({ type: "trim", clipIds, edge: part, by, ...modeRules() });
-    showAftermath(done, own);
-    if (!done) return;
-  } else if (range) {
-    const next = part === "all" ? { start: to, end: range.end + by } : { start: range.start, end: range.end, [part]: to };
-    if (next.end <= next.start) return void toast("A range ends after it starts.", { id: "nudge" });
-    setView({ range: { ...range, ...next } });
-  } else placePlayhead(to);
-  run = now;
-  toast(`Nudged ${formatChange(to - now.base, base.sampleRate)} in all`, { id: "nudge", duration: 1800 });
-}
-
-/** Nudges the sound inside the range, whose bounds stay: it is split out first. */
-function nudgeInsideRange(direction: 1 | -1, step: GridStep): void {
-  const { range } = view();
-  const d = doc();
-  if (!range) return;
-  const by = nudged(range.start, direction, step, timebaseOf(d)) - range.start;
-  const split: Edit = { type: "split-range", start: range.start, end: range.end, trackIds: [...range.trackIds], key: newKey() };
-  try {
-    // Its own key makes the ids of the pieces the same when it is done for good.
-    const after = applyEdits(d, [edited(split, d.sampleRate)]).doc;
-    const inside = range.trackIds.flatMap((id) => (after.lanes.get(id)?.within(range.start, range.end) ?? []).map((c) => c.id));
-    session().edit([split, { type: "shift-inside", clipIds: inside, by }], "Nudge inside the range", `inside ${range.start} ${range.end}`);
-  } catch (error) {
-    if (!(error instanceof EditError)) throw error;
-    toast.error(error.message, { id: "nudge" });
-  }
 }
 
 export const addMarkerAtPlayhead = (): void => addMarker(Math.round(view().playing ? transport().position() : view().playhead));

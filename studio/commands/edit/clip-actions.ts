@@ -285,13 +285,25 @@ export function fadeAll(off = false): void {
     toast.info(`${blended === 1 ? "1 edge is" : `${blended} edges are`} blended and stayed as they are.`, { id: "fade", duration: 4000 });
 }
 
-/** Closes the gaps in the range, or between the selected clips: by pulling clips out, or by moving up what is later. */
+/** For clips that are selected alone on their track, the one before or behind each: the gap between the two is what is meant. */
+function besideAlone(clips: readonly Clip[], side: 1 | -1): string[] {
+  return clips.flatMap((clip) => {
+    if (clips.some((c) => c !== clip && c.trackId === clip.trackId)) return [];
+    const lane = doc().lanes.get(clip.trackId)?.clips ?? [];
+    const beside = side > 0 ? lane.find((c) => c.start >= clipEnd(clip)) : lane.findLast((c) => clipEnd(c) <= clip.start);
+    return beside ? [beside.id] : [];
+  });
+}
+
+/** Closes the gaps in the range, or between the selected clips, or beside those that are selected alone: by pulling clips out, or by moving up what is later. */
 export function closeGaps(how: "pull" | "move" | "move-before"): void {
   const { range } = view();
   const clips = range ? null : meant("close the gaps between");
   if (!range && !clips) return;
   const { attacks, reach } = modeRules();
-  const where = range ? { start: range.start, end: range.end, trackIds: [...range.trackIds] } : { clipIds: idsOf(clips ?? []) };
+  const where = range
+    ? { start: range.start, end: range.end, trackIds: [...range.trackIds] }
+    : { clipIds: [...idsOf(clips ?? []), ...besideAlone(clips ?? [], how === "move-before" ? -1 : 1)] };
   showAftermath(session().edit([{ type: "close-gaps", ...where, how, attacks, reach }]), new Set(idsOf(clips ?? [])));
 }
 

@@ -1,8 +1,8 @@
 import type { Clip } from "@wet-thread/core/model/schema";
 import { session } from "@/state/sync/session";
 import type { MenuItem } from "@/ui/menu";
-import { nudgeLength } from "../edit/actions";
 import { hearAgainst, hearLane, pickTake, useHeard } from "../edit/comping";
+import { nudgeLength } from "../edit/nudge";
 import { changeLane, editsAsPick, lineUp, pickLane, reachOf, type Stack } from "../edit/takes";
 import { keyOf } from "../keys";
 

@@ -1,6 +1,6 @@
 import { describeStep, type GridStep } from "@wet-thread/core/time/grid-step";
 import { Fragment } from "react";
-import { type NudgePart, nudge } from "@/commands/edit/actions";
+import { type NudgePart, nudge } from "@/commands/edit/nudge";
 import { type Settings, setSettings } from "@/state/kept/settings";
 import { Field, Key } from "@/ui/controls";
 import { Heading } from "./rule-menus";

@@ -2,8 +2,8 @@
 import { picksOf } from "@wet-thread/core/edit/takes/lanes";
 import clsx from "clsx";
 import type { KeyboardEvent } from "react";
-import { nudgeLength } from "@/commands/edit/actions";
 import { hearLane } from "@/commands/edit/comping";
+import { nudgeLength } from "@/commands/edit/nudge";
 import { pickLane, reachOf, type Stack } from "@/commands/edit/takes";
 import { session } from "@/state/sync/session";
 import { view } from "@/state/view/view";
