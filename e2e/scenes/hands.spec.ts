@@ -227,6 +227,16 @@ test("nudges: a chosen section goes as a whole; sound inside a range counts up a
   await editor.saved();
   expect((await editor.version()).clips).toEqual(before.clips);
 
+  // A head that is clicked while clips are selected elsewhere is the track that is meant, and the status line says both.
+  await page.keyboard.press("p");
+  await page.keyboard.press("Escape");
+  await editor.select("c");
+  await editor.chooseTrack("Two");
+  await expect(page.getByTestId("selection")).toContainText("1 clip, c");
+  await expect(page.getByTestId("selection")).toContainText("track Two");
+  await page.keyboard.press("a");
+  await expect(page.getByTestId("selection")).toContainText("2 clips");
+
   // One clip: what follows it is pulled up to it, and nothing else.
   await page.keyboard.press("p");
   await page.keyboard.press("Escape");

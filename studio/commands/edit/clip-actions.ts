@@ -369,7 +369,9 @@ export function trimToHit(edge: "start" | "end", direction: 1 | -1): void {
 /** Every clip on the tracks meant. */
 export function selectTrack(): void {
   const { trackId } = view();
-  const tracks = selectedClips().length ? [...new Set(selectedClips().map((c) => c.trackId))] : trackId ? [trackId] : tracksMeant();
+  const ofClips = new Set(selectedClips().map((c) => c.trackId));
+  // Clicking a clip chooses its track; where another is chosen, its head was clicked since.
+  const tracks = ofClips.size > 0 && (!trackId || ofClips.has(trackId)) ? [...ofClips] : trackId ? [trackId] : tracksMeant();
   selectClips(
     doc(),
     tracks.flatMap((id) => idsOf(doc().lanes.get(id)?.clips ?? [])),

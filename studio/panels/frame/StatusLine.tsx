@@ -189,21 +189,25 @@ function Selection() {
     }
     const clips = [...ids].map((id) => doc.clips.get(id)).filter((c) => c !== undefined);
     if (clips.length > 0) {
-      const tracks = new Set(clips.map((c) => c.trackId)).size;
+      const on = new Set(clips.map((c) => c.trackId));
+      const tracks = on.size;
+      // A track may be chosen while clips are selected elsewhere: what means a track then means it.
+      const chosen = doc.tracks.get(trackId ?? "");
+      const beside = chosen && !on.has(chosen.id) ? ` · track ${chosen.name}` : "";
       const [from, to] = [Math.min(...clips.map((c) => c.start)), Math.max(...clips.map(clipEnd))];
       const what = counted(clips.length, "clip");
       const named = selectedBundle() ? `Bundle of ${what}` : clips.length === 1 ? `${what}, ${clips[0].name}` : what;
       const faded = fade && doc.clips.get(fade.clipId);
       if (fade && faded)
         return `Fade ${fade.edge} of ${faded.name}  ${formatSpan(0, (fade.edge === "in" ? faded.fadeIn : faded.fadeOut).length, "time", base)}: Delete takes it off`;
-      return `${named}${tracks > 1 ? ` on ${tracks} tracks` : ""} ${at(from)} – ${at(to)}  ${formatSpan(from, to, lengthUnit, base)}`;
+      return `${named}${tracks > 1 ? ` on ${tracks} tracks` : ""} ${at(from)} – ${at(to)}  ${formatSpan(from, to, lengthUnit, base)}${beside}`;
     }
     if (picking) return "Picking: each click adds a clip or takes it out";
     const seam = findSeam(doc, seamId);
     if (seam) return `Seam at ${at(seam.position)}, ${seamClass(doc, seam)}`;
     const mark = doc.markers.get(markId ?? "") ?? doc.sections.get(markId ?? "");
     if (mark)
-      return `${"position" in mark ? "Marker" : "Section"} ${mark.name} at ${at("position" in mark ? mark.position : mark.start)}: nudged by , and .`;
+      return `${"position" in mark ? "Marker" : "Section"} ${mark.name} at ${at("position" in mark ? mark.position : mark.start)}: nudged by ${keyOf("nudge-earlier")} and ${keyOf("nudge-later")}`;
     if (together.size > 1) return `${together.size} tracks chosen`;
     const track = doc.tracks.get(trackId ?? "");
     return track ? `Track ${track.name}, ${counted(doc.lanes.get(track.id)?.clips.length ?? 0, "clip")}` : "Nothing selected";

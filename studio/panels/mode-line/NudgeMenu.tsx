@@ -1,6 +1,7 @@
 import { describeStep, type GridStep } from "@wet-thread/core/time/grid-step";
 import { Fragment } from "react";
 import { type NudgePart, nudge } from "@/commands/edit/nudge";
+import { keyOf } from "@/commands/keys";
 import { type Settings, setSettings } from "@/state/kept/settings";
 import { Field, Key } from "@/ui/controls";
 import { Heading } from "./rule-menus";
@@ -12,17 +13,20 @@ const NUDGES: readonly GridStep[] = [
   { kind: "time", milliseconds: 10 },
   { kind: "time", milliseconds: 100 },
   { kind: "frame", fraction: 1, count: 1 },
+  { kind: "frame", fraction: 0.5, count: 1 },
+  { kind: "frame", fraction: 0.25, count: 1 },
   { kind: "tick", count: 10 },
   { kind: "note", division: 16, feel: "straight" },
   { kind: "beat", count: 1 },
   { kind: "bar", count: 1 },
 ];
 
-const NUDGE_PARTS: readonly (readonly [NudgePart, string, string, string])[] = [
-  ["all", "What is selected", ",", "."],
-  ["start", "Its start", "[", "]"],
-  ["end", "Its end", "{", "}"],
-  ["inside", "The audio inside", "<", ">"],
+/** Each part, and what its commands' ids begin with. */
+const NUDGE_PARTS: readonly (readonly [NudgePart, string, string])[] = [
+  ["all", "What is selected", "nudge"],
+  ["start", "Its start", "nudge-start"],
+  ["end", "Its end", "nudge-end"],
+  ["inside", "The audio inside", "nudge-inside"],
 ];
 
 /** How far a nudge goes, and buttons that nudge. */
@@ -51,7 +55,7 @@ export function NudgeMenu({ set }: { set: Settings }) {
       </div>
       <Heading>Nudge</Heading>
       <div className="grid grid-cols-[1fr_auto_auto] items-center gap-x-2 gap-y-1">
-        {NUDGE_PARTS.map(([part, name, earlier, later]) => (
+        {NUDGE_PARTS.map(([part, name, command]) => (
           <Fragment key={part}>
             <span>{name}</span>
             <button
@@ -60,7 +64,7 @@ export function NudgeMenu({ set }: { set: Settings }) {
               className="num h-7 rounded-md border border-line bg-surface px-2 hover:border-ink-3"
               onClick={() => nudge(-1, part)}
             >
-              ‹ {earlier}
+              ‹ {keyOf(`${command}-earlier`)}
             </button>
             <button
               type="button"
@@ -68,13 +72,14 @@ export function NudgeMenu({ set }: { set: Settings }) {
               className="num h-7 rounded-md border border-line bg-surface px-2 hover:border-ink-3"
               onClick={() => nudge(1, part)}
             >
-              {later} ›
+              {keyOf(`${command}-later`)} ›
             </button>
           </Fragment>
         ))}
       </div>
       <p className="mt-3 text-ink-2 text-sm">
-        <Key>,</Key> earlier <Key>.</Key> later: the chosen marker, else the selected clips, else the range, else the playhead.
+        <Key>{keyOf("nudge-earlier")}</Key> earlier <Key>{keyOf("nudge-later")}</Key> later: the chosen marker or section, else the selected clips,
+        else the range, else the playhead.
       </p>
     </div>
   );
