@@ -442,6 +442,11 @@ export function aimed(doc: Document, edit: Edit, n: number): Edit {
     }
     case "remove-blend":
       return { ...edit, clipId: of([...doc.clips.values()].filter((c) => c.blend))?.id ?? edit.clipId };
+    case "lay-recording": {
+      // Every other one goes into the stack.
+      const [first] = edit.tracks as { trackId: string }[];
+      return stack && n % 2 === 1 ? { ...edit, tracks: [{ ...first, trackId: stack.trackId, into: stack.id }] } : edit;
+    }
     case "pick":
     case "set-lane":
     case "change-lane":
