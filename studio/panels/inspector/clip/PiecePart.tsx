@@ -1,8 +1,10 @@
 "use client";
 import { type Document, documentEnd, timebaseOf } from "@wet-thread/core/model/document";
+import { isWithoutBars } from "@wet-thread/core/model/modes";
 import { formatClock } from "@wet-thread/core/time/format";
 import { runCommand } from "@/commands/commands";
 import { keyOf } from "@/commands/keys";
+import { useSettings } from "@/state/kept/settings";
 import { useMedia } from "@/state/media/use-media";
 import { useSession } from "@/state/sync/session";
 import { countSeams } from "@/timeline/model/seam-classes";
@@ -14,7 +16,6 @@ const counted = (n: number, one: string): string => `${n} ${one}${n === 1 ? "" :
 /** The tempo and meter that the piece begins with, and that they change, where they do. */
 function tempoWords(doc: Document): string {
   const { tempo, meter } = timebaseOf(doc);
-  if (doc.piece.tempo.length === 0) return "none";
   const bpm = Math.round(tempo.bpmAt(0) * 100) / 100;
   const { numerator, denominator } = meter.meterAt(0);
   const changes = doc.piece.tempo.length + doc.piece.meter.length - 2;
@@ -30,10 +31,11 @@ export function PiecePart() {
   const settled = useWhenIdle(doc);
   useMedia();
   const seams = settled && countSeams(settled);
+  const without = useSettings(isWithoutBars);
   const rows: readonly (readonly [string, string])[] = [
     ["Length", formatClock(documentEnd(doc), doc.sampleRate)],
     ["Rate", `${doc.sampleRate / 1000} kHz`],
-    ["Tempo", tempoWords(doc)],
+    ["Tempo", without ? "none" : tempoWords(doc)],
     ["Tracks", counted(doc.tracks.size, "track")],
     ["Clips", counted(doc.clips.size, "clip")],
     ["Seams", seams ? `${seams.raw + seams.smooth + seams.blended}, ${seams.raw} of them raw` : "being counted"],
