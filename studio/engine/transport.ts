@@ -404,6 +404,8 @@ export class Transport {
     { lead = 0, metronome = 0, from = position, countIn = { count: NO_COUNT, gain: 0 } } = {},
   ): Promise<void> {
     this.sourceEnds?.();
+    // Whoever counted the rounds of what was played before has nothing to do with this.
+    this.roundBegins = null;
     this.anchors = [];
     this.stopFrame = null;
     this.viewStays = false;

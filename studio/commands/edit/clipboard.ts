@@ -12,6 +12,7 @@ import { settings } from "@/state/kept/settings";
 import { session } from "@/state/sync/session";
 import { edited, modeRules } from "@/state/view/modes";
 import { setView, view } from "@/state/view/view";
+import { counted } from "@/state/words/counted";
 import { toast } from "@/state/words/toast";
 import { clearPreview, setPreview } from "@/timeline/model/preview";
 import { snapInForce, snapped } from "@/timeline/model/snapping";
@@ -34,7 +35,7 @@ function hold(doc: Document, clips: readonly Clip[], from: number, length?: numb
     length,
     from,
   };
-  toast(`Copied ${clips.length === 1 ? "1 clip" : `${clips.length} clips`}`, { id: "clipboard", duration: 1200 });
+  toast(`Copied ${counted(clips.length, "clip")}`, { id: "clipboard", duration: 1200 });
 }
 
 /** Clips with those that linked tracks bring along. */

@@ -1,4 +1,4 @@
-import { madeLength, makingOf, ofPlayedId, playedId } from "@wet-thread/core/model/recipe/played-recording";
+import { playedId, playedSource } from "@wet-thread/core/model/recipe/played-recording";
 import type { TakeClip, TakeLane } from "@wet-thread/core/model/schema";
 import { session } from "@/state/sync/session";
 import { fillColumns, newColumns } from "@/timeline/paint/wave";
@@ -13,14 +13,11 @@ const COLUMN_SECONDS = 0.01;
 
 /** How loud a clip of a lane is around a place in it, in columns of `per` samples from `first` of the clip on; null while its sound is still on its way. */
 function loudness(clip: TakeClip, first: number, per: number, count: number): Float32Array | null {
-  const source = session().doc.sources.get(clip.sourceId);
-  if (!source) return null;
-  const id = playedId(clip);
-  const making = makingOf(clip.recipe);
-  const length = making && ofPlayedId(id).forwards !== clip.sourceId ? madeLength(source.length, making) : source.length;
+  const played = playedSource(session().doc.sources, clip);
+  if (!played) return null;
   const columns = newColumns(count);
   columns.min.fill(Number.NaN);
-  fillColumns(columns, id, source.channels, clip.channels?.[0] ?? 0, length, clip.offset + first, per, count);
+  fillColumns(columns, playedId(clip), played.channels, clip.channels?.[0] ?? 0, played.length, clip.offset + first, per, count);
   return columns.min.some(Number.isNaN) ? null : columns.rms;
 }
 

@@ -1,4 +1,5 @@
 import type { Outcome } from "@wet-thread/core/edit/registry";
+import type { ClipChange } from "@wet-thread/core/edit/transaction";
 import type { Document } from "@wet-thread/core/model/document";
 import type { Seam } from "@wet-thread/core/seam/seams";
 import { onOwnEdit } from "@/state/sync/own-edits";
@@ -12,19 +13,28 @@ const MOST_CLIPS = 60;
 /** Whether two clips meet there. */
 const isJoint = (s: Seam): boolean => s.left !== null && s.right !== null && s.left.id !== s.right.id;
 
+/** Whether a clip came to be, went, or lies elsewhere than it did: nothing else makes a seam. */
+const isLaid = ({ before: a, after: b }: ClipChange): boolean =>
+  !a || !b || a.start !== b.start || a.length !== b.length || a.layer !== b.layer || a.trackId !== b.trackId || a.blend !== b.blend;
+
 /**
  * The seam that an edit made: the earliest joint that was not there before, else the earliest edge, else the first that it moved, which is where
  * something closed or opened. Null where it made none, or very many.
  */
 export function seamMade(before: Document, { doc, changes }: Outcome): Seam | null {
-  const clips = changes.flatMap((c) => (c.kind === "clip" ? [c.before, c.after] : []));
-  if (clips.length > 2 * MOST_CLIPS) return null;
-  const tracks = new Set(clips.flatMap((c) => (c && doc.tracks.has(c.trackId) ? [c.trackId] : [])));
+  const laid = changes.filter((c): c is ClipChange => c.kind === "clip").filter(isLaid);
+  if (laid.length === 0 || laid.length > MOST_CLIPS) return null;
+  const tracks = new Set(laid.flatMap(({ before: a, after: b }) => [a?.trackId, b?.trackId]).filter((id) => id !== undefined && doc.tracks.has(id)));
   const [fresh, moved]: [Seam[], Seam[]] = [[], []];
-  for (const id of tracks) {
-    const had = new Map(before.tracks.has(id) ? laneSeams(before, id).map((s) => [s.id, s.position]) : []);
-    for (const seam of laneSeams(doc, id)) {
-      const was = had.get(seam.id);
+  for (const id of tracks as Set<string>) {
+    const [had, now] = [before.tracks.has(id) ? laneSeams(before, id) : [], laneSeams(doc, id)];
+    // Before the first place that differs, and behind the last, nothing is to be looked at.
+    let [from, end] = [0, 0];
+    while (from < Math.min(had.length, now.length) && alike(had[from], now[from])) from++;
+    while (end < Math.min(had.length, now.length) - from && alike(had[had.length - 1 - end], now[now.length - 1 - end])) end++;
+    const places = new Map(had.slice(from, had.length - end).map((s) => [s.id, s.position]));
+    for (const seam of now.slice(from, now.length - end)) {
+      const was = places.get(seam.id);
       if (was === undefined) fresh.push(seam);
       else if (was !== seam.position) moved.push(seam);
     }
@@ -32,6 +42,8 @@ export function seamMade(before: Document, { doc, changes }: Outcome): Seam | nu
   const earliest = (list: readonly Seam[]): Seam | null => list.reduce<Seam | null>((a, b) => (a && a.position <= b.position ? a : b), null);
   return earliest(fresh.filter(isJoint)) ?? earliest(fresh) ?? earliest(moved);
 }
+
+const alike = (a: Seam, b: Seam): boolean => a.id === b.id && a.position === b.position;
 
 /** Takes note of the seam that each edit makes, until what is returned is called. It counts until the playhead is put elsewhere. */
 export const followSeamsMade = (): (() => void) =>

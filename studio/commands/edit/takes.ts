@@ -116,6 +116,16 @@ async function lineUpIn(own: Session, stack: Stack, lane: TakeLane): Promise<voi
   }
 }
 
+/** Names, colours, rates or hides a lane. */
+export const setLane = (stack: Stack, lane: TakeLane, to: Record<string, unknown>): void =>
+  void session().edit([{ type: "set-lane", bundleId: stack.id, laneId: lane.id, ...to }]);
+
+/** Moves all of a lane's sound, in samples. */
+export const moveLane = (stack: Stack, lane: TakeLane, by: number): void =>
+  void session().edit([{ type: "move-lane", bundleId: stack.id, laneId: lane.id, by: Math.round(by) }]);
+
+export const removeLane = (stack: Stack, lane: TakeLane): void => void session().edit([{ type: "remove-lane", bundleId: stack.id, laneId: lane.id }]);
+
 /** Does edits to a whole take, as one step. */
 export function changeLane(stack: Stack, lane: TakeLane, edits: readonly Record<string, unknown>[]): void {
   if (edits.length === 0) return;

@@ -3,7 +3,7 @@ import { session } from "@/state/sync/session";
 import type { MenuItem } from "@/ui/menu";
 import { hearAgainst, hearLane, pickTake, useHeard } from "../edit/comping";
 import { nudgeLength } from "../edit/nudge";
-import { changeLane, editsAsPick, lineUp, pickLane, reachOf, type Stack } from "../edit/takes";
+import { changeLane, editsAsPick, lineUp, moveLane, pickLane, reachOf, removeLane, type Stack, setLane } from "../edit/takes";
 import { keyOf } from "../keys";
 
 type Lane = Stack["takes"][number];
@@ -12,8 +12,6 @@ const RATINGS = [5, 4, 3, 2, 1, 0] as const;
 
 /** All that can be done with a take; `pick` is the clip of it that was meant, where one was. */
 export function laneItems(stack: Stack, lane: Lane, pick: Clip | null = null): MenuItem[] {
-  const set = (to: object): void => void session().edit([{ type: "set-lane", bundleId: stack.id, laneId: lane.id, ...to }]);
-  const move = (by: number): void => void session().edit([{ type: "move-lane", bundleId: stack.id, laneId: lane.id, by }]);
   const all = (label: string, edit: Record<string, unknown>): MenuItem => ({ label, run: () => changeLane(stack, lane, [edit]) });
   const reach = reachOf(stack);
   const { laneId, inTurn } = useHeard.getState();
@@ -41,18 +39,22 @@ export function laneItems(stack: Stack, lane: Lane, pick: Clip | null = null): M
       ],
     },
     { label: "Line up", run: () => void lineUp(stack, lane) },
-    { label: "Earlier by the nudge", run: () => move(-nudgeLength()) },
-    { label: "Later by the nudge", run: () => move(nudgeLength()) },
+    { label: "Earlier by the nudge", run: () => moveLane(stack, lane, -nudgeLength()) },
+    { label: "Later by the nudge", run: () => moveLane(stack, lane, nudgeLength()) },
     "-",
     {
       label: "Rate",
-      items: RATINGS.map((n) => ({ label: n === 0 ? "Not rated" : `${n} of 5`, on: lane.rating === n, run: () => set({ rating: n }) })),
+      items: RATINGS.map((n) => ({
+        label: n === 0 ? "Not rated" : `${n} of 5`,
+        on: lane.rating === n,
+        run: () => setLane(stack, lane, { rating: n }),
+      })),
     },
-    { label: lane.hidden ? "Show the lane" : "Hide the lane", run: () => set({ hidden: !lane.hidden }) },
+    { label: lane.hidden ? "Show the lane" : "Hide the lane", run: () => setLane(stack, lane, { hidden: !lane.hidden }) },
     {
       label: "Remove the take",
       danger: true,
-      run: () => void session().edit([{ type: "remove-lane", bundleId: stack.id, laneId: lane.id }]),
+      run: () => removeLane(stack, lane),
     },
   ];
 }

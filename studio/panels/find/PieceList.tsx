@@ -11,6 +11,7 @@ import { type KeyboardEvent, useEffect, useRef, useState } from "react";
 import { reveal } from "@/commands/edit/actions";
 import { session, useSession } from "@/state/sync/session";
 import { selectClips, setView, useView, view } from "@/state/view/view";
+import { counted } from "@/state/words/counted";
 import { laneBoxes } from "@/timeline/model/geometry";
 import { pieceNumbers } from "@/timeline/model/piece-numbers";
 import { laneSeams, seamClass } from "@/timeline/model/seam-classes";
@@ -109,7 +110,7 @@ function Lists() {
               <span className="h-4 w-[4px] shrink-0" style={{ background: `var(--${track.color})` }} />
               <span className="min-w-0 flex-1 truncate font-medium">{track.name}</span>
               <span className="num shrink-0 text-ink-2 text-xs">
-                {lane === 1 ? "1 clip" : `${lane} clips`}
+                {counted(lane, "clip")}
                 {said && `, ${said}`}
               </span>
             </div>

@@ -14,6 +14,7 @@ import { useSettings } from "@/state/kept/settings";
 import { useMedia } from "@/state/media/use-media";
 import { useSession } from "@/state/sync/session";
 import { MOST_MAGNIFY, setView, useView } from "@/state/view/view";
+import { counted } from "@/state/words/counted";
 import { HEAD_WIDTH } from "@/timeline/model/geometry";
 import { findSeam, seamClass } from "@/timeline/model/seam-classes";
 import { useShownDoc, useShownRange } from "@/timeline/model/shown";
@@ -180,7 +181,6 @@ function Selection() {
   const [unit, lengthUnit] = useSettings((s) => s.readOuts);
   useMedia();
   const base = timebaseOf(doc);
-  const counted = (n: number, one: string): string => `${n} ${one}${n === 1 ? "" : "s"}`;
   const at = (sample: number): string => formatPosition(sample, unit, base);
   const words = (): string => {
     if (range) {

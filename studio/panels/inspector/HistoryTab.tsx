@@ -5,21 +5,22 @@ import type { Timebase } from "@wet-thread/core/time/grid";
 import clsx from "clsx";
 import { useSettings } from "@/state/kept/settings";
 import { type HistoryRow, session, useSession } from "@/state/sync/session";
+import { counted } from "@/state/words/counted";
 import { Empty } from "./parts";
 
-const counted = (n: number, one: string): string[] => (n === 0 ? [] : [`${n} ${one}${n === 1 ? "" : "s"}`]);
+const some = (n: number, one: string): string[] => (n === 0 ? [] : [counted(n, one)]);
 
 /** What a step changed, in words: how many of what, on which tracks, from where. */
 function changedWords({ size, summary }: HistoryRow, unit: PositionUnit, base: Timebase): string {
-  if (!summary) return counted(size, "change").join("");
+  if (!summary) return some(size, "change").join("");
   const { clips, tracks, markers, sections, bundles, piece, on, more, start } = summary;
   const things = [
-    ...counted(clips, "clip"),
+    ...some(clips, "clip"),
     // A step on clips names their tracks below; as things of their own they count when they changed too.
-    ...counted(tracks, "track"),
-    ...counted(markers, "marker"),
-    ...counted(sections, "section"),
-    ...counted(bundles, "bundle"),
+    ...some(tracks, "track"),
+    ...some(markers, "marker"),
+    ...some(sections, "section"),
+    ...some(bundles, "bundle"),
     ...(piece && clips + tracks + markers + sections === 0 ? ["the piece"] : []),
   ];
   const where = on.length ? [`${on.join(", ")}${more ? ` and ${more} more` : ""}`] : [];

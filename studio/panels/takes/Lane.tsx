@@ -4,12 +4,12 @@ import clsx from "clsx";
 import type { KeyboardEvent } from "react";
 import { hearLane } from "@/commands/edit/comping";
 import { nudgeLength } from "@/commands/edit/nudge";
-import { pickLane, reachOf, type Stack } from "@/commands/edit/takes";
+import { moveLane, pickLane, reachOf, type Stack, setLane } from "@/commands/edit/takes";
 import { session } from "@/state/sync/session";
 import { view } from "@/state/view/view";
 import { LaneField } from "./LaneField";
 import { LaneHead } from "./LaneHead";
-import { type LaneProps, moveLane, ROW, setLane } from "./lane-edits";
+import { type LaneProps, ROW } from "./lane-look";
 
 /** What Enter picks of a lane: the range, else what is picked at the playhead, else all. */
 function meantSpan(stack: Stack): readonly [number, number] {

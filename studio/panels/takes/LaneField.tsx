@@ -8,7 +8,7 @@ import { toast } from "@/state/words/toast";
 import { snapped } from "@/timeline/model/snapping";
 import { followPointer } from "@/ui/pointer-drag";
 import { LaneWave } from "./LaneWave";
-import { CLICK, type LaneProps, ROW } from "./lane-edits";
+import { CLICK, type LaneProps, ROW } from "./lane-look";
 
 /** A lane's sound: swept over to pick a stretch of it, clicked to pick a phrase. */
 export function LaneField({ stack, lane, seen, dye }: LaneProps) {

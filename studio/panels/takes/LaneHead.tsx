@@ -4,16 +4,15 @@ import clsx from "clsx";
 import { AlignHorizontalJustifyStart, ArrowLeftRight, Ear, Eye, EyeOff, Repeat2, Star, Trash2 } from "lucide-react";
 import { type PointerEvent as ReactPointerEvent, useState } from "react";
 import { hearAgainst, hearLane, pickTake, useHeard } from "@/commands/edit/comping";
-import { lineUp, type Stack } from "@/commands/edit/takes";
+import { lineUp, moveLane, removeLane, type Stack, setLane } from "@/commands/edit/takes";
 import { keyOf } from "@/commands/keys";
 import { laneItems } from "@/commands/menus/take-items";
-import { session } from "@/state/sync/session";
 import { HEAD_WIDTH } from "@/timeline/model/geometry";
 import { Popover, Swatches } from "@/ui/controls";
 import { Menu } from "@/ui/menu";
 import { NameField } from "@/ui/NameField";
 import { followPointer } from "@/ui/pointer-drag";
-import { CLICK, type LaneProps, moveLane, setLane } from "./lane-edits";
+import { CLICK, type LaneProps } from "./lane-look";
 
 const tool = "rounded-sm p-0.5 text-ink-3 hover:bg-weft hover:text-ink";
 
@@ -159,12 +158,7 @@ function LaneTools({ stack, lane, per }: { stack: Stack; lane: TakeLane; per: nu
       >
         {lane.hidden ? <EyeOff size={13} /> : <Eye size={13} />}
       </button>
-      <button
-        type="button"
-        className={tool}
-        aria-label={`Remove ${lane.name}`}
-        onClick={() => session().edit([{ type: "remove-lane", bundleId: stack.id, laneId: lane.id }])}
-      >
+      <button type="button" className={tool} aria-label={`Remove ${lane.name}`} onClick={() => removeLane(stack, lane)}>
         <Trash2 size={13} />
       </button>
     </>

@@ -6,7 +6,7 @@ import { useSession } from "@/state/sync/session";
 import { setView } from "@/state/view/view";
 import { HEAD_WIDTH } from "@/timeline/model/geometry";
 import type { Window } from "./LaneWave";
-import { dyeOf, type LaneProps } from "./lane-edits";
+import { dyeOf, type LaneProps } from "./lane-look";
 
 /** A block narrower than this, in pixels, has no room for its number. */
 const NUMBER_FROM = 14;

@@ -15,7 +15,7 @@ import { snapped } from "@/timeline/model/snapping";
 import { Button } from "@/ui/controls";
 import { Lane } from "./Lane";
 import type { Window } from "./LaneWave";
-import { dyeOf, ROW } from "./lane-edits";
+import { dyeOf, ROW } from "./lane-look";
 import { PickStrip } from "./PickStrip";
 
 /** Rows that are seen at once. */

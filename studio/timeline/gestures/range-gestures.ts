@@ -7,7 +7,8 @@ import { transport } from "@/engine/transport";
 import { session } from "@/state/sync/session";
 import { modeRules, neighbourRules } from "@/state/view/modes";
 import { selectClips, setView, type TimeRange, view } from "@/state/view/view";
-import { clipCount, flagLines } from "../model/describe";
+import { counted } from "@/state/words/counted";
+import { flagLines } from "../model/describe";
 import { CLOTH_TOP, laneAt, laneBoxes, RAIL } from "../model/geometry";
 import { jointAt, newTracks } from "../model/landing";
 import { clearPreview, setPreview } from "../model/preview";
@@ -231,7 +232,7 @@ export function frameClips(doc: Document, pressed: Point, add: boolean): Gesture
       const ids = touched(p);
       setPreview({
         band: { x0: pressed.x, y0: pressed.y, x1: p.x, y1: p.y },
-        flag: { x: p.x, y: p.y, lines: [clipCount(ids.length)] },
+        flag: { x: p.x, y: p.y, lines: [counted(ids.length, "clip")] },
       });
     },
     commit(p) {

@@ -14,9 +14,6 @@ const WORDS: Readonly<Record<string, string>> = {
   zero: "at a zero crossing",
 };
 
-/** Clips, counted in words. */
-export const clipCount = (count: number): string => (count === 1 ? "1 clip" : `${count} clips`);
-
 /** A step as it stands before the word grid: "1/16", "10 tick", "2 bar". */
 export const gridName = (step: GridStep): string => describeStep(step).replace(/^(\d+ (?:bar|beat|tick|frame|sample))s$/, "$1");
 

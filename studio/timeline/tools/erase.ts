@@ -2,10 +2,11 @@ import type { Document } from "@wet-thread/core/model/document";
 import { formatLength } from "@wet-thread/core/time/format";
 import { Eraser } from "lucide-react";
 import { neighbourRules } from "@/state/view/modes";
+import { counted } from "@/state/words/counted";
 import { editing, type Plan, type Point, sampleAt, taken } from "../gestures/gesture";
 import { tracksBetween } from "../gestures/range-gestures";
 import { clipsAlong } from "../gestures/sweep";
-import { clipCount, flagLines } from "../model/describe";
+import { flagLines } from "../model/describe";
 import { snapped } from "../model/snapping";
 import type { TimelineTool } from "./tool";
 
@@ -23,7 +24,7 @@ export const erase: TimelineTool = {
       const clipIds = along(p);
       return {
         edits: clipIds.length === 0 ? [] : [{ type: "delete", clipIds, ...neighbourRules() }],
-        lines: () => [`deletes ${clipCount(clipIds.length)}`],
+        lines: () => [`deletes ${counted(clipIds.length, "clip")}`],
       };
     });
   },

@@ -1,7 +1,7 @@
 import { VolumeX } from "lucide-react";
+import { counted } from "@/state/words/counted";
 import { editing, type Plan } from "../gestures/gesture";
 import { clipsAlong } from "../gestures/sweep";
-import { clipCount } from "../model/describe";
 import type { TimelineTool } from "./tool";
 
 /** Mutes, or unmutes as the first one needs, every clip that the pointer goes over. */
@@ -18,7 +18,7 @@ export const mute: TimelineTool = {
       const clipIds = along(p);
       return {
         edits: clipIds.length === 0 ? [] : [{ type: "mute", clipIds, mute: muted }],
-        lines: () => [`${muted ? "mutes" : "unmutes"} ${clipCount(clipIds.length)}`],
+        lines: () => [`${muted ? "mutes" : "unmutes"} ${counted(clipIds.length, "clip")}`],
       };
     });
   },

@@ -7,11 +7,10 @@ import { keyOf } from "@/commands/keys";
 import { useSettings } from "@/state/kept/settings";
 import { useMedia } from "@/state/media/use-media";
 import { useSession } from "@/state/sync/session";
+import { counted } from "@/state/words/counted";
 import { countSeams } from "@/timeline/model/seam-classes";
 import { Button } from "@/ui/controls";
 import { useWhenIdle } from "@/ui/use-when-idle";
-
-const counted = (n: number, one: string): string => `${n} ${one}${n === 1 ? "" : "s"}`;
 
 /** The tempo and meter that the piece begins with, and that they change, where they do. */
 function tempoWords(doc: Document): string {

@@ -5,6 +5,7 @@ import { runCommand } from "@/commands/commands";
 import { keyOf } from "@/commands/keys";
 import { useSettings } from "@/state/kept/settings";
 import { setView, type TimeRange } from "@/state/view/view";
+import { counted } from "@/state/words/counted";
 import { toast } from "@/state/words/toast";
 import { laneBoxes } from "@/timeline/model/geometry";
 import { Button, Field } from "@/ui/controls";
@@ -65,7 +66,7 @@ export function RangePart({ doc, range }: { doc: Document; range: TimeRange }) {
     <section aria-label="Range">
       <h2 className="font-semibold">Range</h2>
       <p className="num mt-0.5 text-ink-3 text-sm">
-        {formatSpan(range.start, range.end, lengthUnit, base)}, {inside === 1 ? "1 clip" : `${inside} clips`} in it
+        {formatSpan(range.start, range.end, lengthUnit, base)}, {counted(inside, "clip")} in it
       </p>
       <div className="grid grid-cols-2 gap-x-2.5">
         <div>

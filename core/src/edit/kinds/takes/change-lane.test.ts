@@ -107,12 +107,25 @@ describe("an edit of a whole take", () => {
       [0, 600],
       [1200, 400],
     ]);
+    // By its start it ends where it did.
+    expect(places(run(doc, change({ type: "stretch", factor: 0.5, kind: "tape", edge: "start" })))).toEqual([
+      [400, 150],
+      [700, 100],
+    ]);
+    // A tail that rings on makes clips longer, and moves none of them.
+    const rung = run(doc, change({ type: "treat", chain: [{ kind: "echo", time: 20, feedback: 0 }], grow: true }));
+    expect(places(rung).map(([at]) => at)).toEqual([0, 600]);
+    expect(places(rung)[1][1]).toBeGreaterThan(200);
+    expect(() => run(doc, change({ type: "stretch", length: 900 }))).toThrow(/factor/);
   });
 
   it("refuses what is no edit of clips, and a take without sound", () => {
     expect(() => run(stacked(), change({ type: "delete" }))).toThrow(EditError);
     expect(() => run(stacked(), change({ type: "treat", chain: [{ kind: "nothing" }] }))).toThrow(EditError);
     expect(() => run(stacked(), change({ type: "reverse", loud: 1 }))).toThrow(/no parameter "loud"/);
+    // What lies beside is none of its business.
+    for (const more of [{ overlap: "cover" }, { neighbours: "ripple" }, { reach: "all" }, { clipIds: ["a"] }])
+      expect(() => run(stacked(), change({ type: "stretch", factor: 2, ...more }))).toThrow(/no parameter/);
     expect(() => run(stacked(), { ...change({ type: "reverse" }), laneId: "C" })).toThrow(EditError);
   });
 });

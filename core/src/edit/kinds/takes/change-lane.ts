@@ -5,9 +5,14 @@ import { type Bundle, type Clip, clipEnd, Id, type TakeClip, type TakeLane } fro
 import { defineEdit, type EditDefinition } from "../../definition";
 import { EditError } from "../../errors";
 import { WINDOW } from "../../law";
+import { overlapParams } from "../../laying/overlap";
+import { neighbourParams } from "../../opening/neighbours";
 import { timingOf } from "../../remaking/remake";
 import { BorderLength, clearPicks, fillHoles, laneOf, pickFrom, picksOf, repick, setLanes, stackOf, stacksAlike, takeClip } from "../../takes/lanes";
 import type { Transaction } from "../../transaction";
+
+/** What edits take about the clips around theirs: a take has none. */
+const OUTSIDE: ReadonlySet<string> = new Set(["clipIds", ...Object.keys({ ...overlapParams, ...neighbourParams })]);
 
 type Stack = Bundle & { readonly takes: readonly TakeLane[] };
 
@@ -72,18 +77,21 @@ function edited(tx: Transaction, stack: Stack, lane: TakeLane, definition: EditD
   });
   for (const clip of laid) tx.setClip(clip);
   const { shape } = definition.params as z.ZodObject;
-  const stranger = Object.keys(edit).find((k) => k !== "type" && (k === "clipIds" || !(k in shape)));
+  const stranger = Object.keys(edit).find((k) => k !== "type" && (!(k in shape) || OUTSIDE.has(k)));
   if (stranger !== undefined) throw new EditError(`${definition.type} of a take takes no parameter "${stranger.slice(0, 60)}".`, "edit");
   const params = definition.params.safeParse({ ...("overlap" in shape && { overlap: "layer" }), ...edit, clipIds: laid.map((c) => c.id) });
   const issue = params.error?.issues[0];
   if (issue) throw new EditError(`${definition.type}${issue.path.length ? `, ${issue.path.join(".")}` : ""}: ${issue.message}`, "edit");
+  if (edit.length !== undefined && laid.length > 1) throw new EditError("A take of several clips is stretched by a factor.", "edit.length");
   definition.apply(tx, params.data);
   const now = laid.map((c) => tx.clip(c.id));
   for (const { id } of laid) tx.set("clip", id, null);
   // All of the take is one: what became longer or shorter keeps its proportions, and backwards the last comes first.
-  const factor = now[0].length / laid[0].length;
+  // A tail that rings on makes a clip longer too, but no time.
+  const factor = alike(timingOf(now[0]), timingOf(laid[0])) ? 1 : now[0].length / laid[0].length;
   const end = clipEnd(laid[laid.length - 1]);
-  const place = (c: Clip): number => Math.round((definition.type === "reverse" ? end - clipEnd(c) : c.start - base) * factor);
+  const byStart = edit.edge === "start" ? (end - base) * (1 - factor) : 0;
+  const place = (c: Clip): number => Math.round(byStart + (definition.type === "reverse" ? end - clipEnd(c) : c.start - base) * factor);
   return now
     .map((clip, i) => {
       const wrong = clipProblems(tx.doc, clip);

@@ -1,6 +1,5 @@
 import { DYES, type Dye, type TakeLane } from "@wet-thread/core/model/schema";
 import type { Stack } from "@/commands/edit/takes";
-import { session } from "@/state/sync/session";
 import type { LaneWave, Window } from "./LaneWave";
 
 export interface LaneProps {
@@ -16,13 +15,6 @@ export interface LaneProps {
 export const CLICK = 4;
 /** The height of a lane, in pixels. */
 export const ROW = 44;
-
-export const setLane = (stack: Stack, lane: TakeLane, to: Record<string, unknown>): void =>
-  void session().edit([{ type: "set-lane", bundleId: stack.id, laneId: lane.id, ...to }]);
-
-/** Moves all of a lane's sound, in samples. */
-export const moveLane = (stack: Stack, lane: TakeLane, by: number): void =>
-  void session().edit([{ type: "move-lane", bundleId: stack.id, laneId: lane.id, by: Math.round(by) }]);
 
 /** The colour that a lane is told by: its own, else one for each place in the stack, from the track's on. */
 export const dyeOf = (stack: Stack, lane: TakeLane, ofTrack: Dye): Dye =>

@@ -1,0 +1,2 @@
+/** Things, counted in words: "1 clip", "3 clips". */
+export const counted = (n: number, one: string): string => `${n} ${one}${n === 1 ? "" : "s"}`;
